@@ -1,0 +1,42 @@
+import sniffEncoding from 'html-encoding-sniffer';
+
+/** The text of an HTML document and how sure its character set is. */
+export interface DecodedPage {
+  html: string;
+  /** The bytes are not UTF-8 and nothing says what they are: read as windows-1252, as browsers do. */
+  guessed: boolean;
+}
+
+const utf8 = new TextDecoder('utf-8', { fatal: true });
+
+/**
+ * Decodes a page as a browser does (Encoding Standard; HTML Standard 13.2.3.2): byte order mark, then the charset of the
+ * Content-Type header, then `<meta charset>`, then UTF-8 where it fits, else windows-1252.
+ */
+export function decodePage(bytes: Uint8Array, headerCharset?: string): DecodedPage {
+  const declared = sniffEncoding(bytes, {
+    transportLayerEncodingLabel: headerCharset,
+    defaultEncoding: 'x-undeclared',
+  });
+  if (declared !== 'x-undeclared') return { html: decodeAs(declared, bytes), guessed: false };
+  try {
+    return { html: utf8.decode(bytes), guessed: false };
+  } catch {
+    return { html: decodeAs('windows-1252', bytes), guessed: true };
+  }
+}
+
+function decodeAs(encoding: string, bytes: Uint8Array): string {
+  try {
+    return new TextDecoder(encoding).decode(bytes);
+  } catch {
+    return new TextDecoder('utf-8').decode(bytes);
+  }
+}
+
+/** Whether bytes look like an HTML document at all: text with a tag in it. */
+export function looksLikeHtml(bytes: Uint8Array): boolean {
+  const start = bytes.subarray(0, 1024);
+  const wide = (start[0] === 0xff && start[1] === 0xfe) || (start[0] === 0xfe && start[1] === 0xff);
+  return (wide || !start.includes(0)) && bytes.includes(0x3c);
+}

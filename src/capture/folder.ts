@@ -1,0 +1,89 @@
+import { closeSync, constants, fstatSync, openSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
+import { join, relative, sep } from 'node:path';
+import { finding, type Finding } from '../core/check/finding.js';
+import { readOpening } from '../core/page/opening.js';
+import type { PageIdForm } from '../core/page/page-id.js';
+import { normalisePath, type PathOptions } from '../core/page/path.js';
+import { ProblemError, type Problem } from '../core/place.js';
+import { decodePage, looksLikeHtml } from './decode.js';
+import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
+
+/** Bytes that a page may have at most. */
+const mostBytes = 32 * 1024 * 1024;
+
+/**
+ * Reads the pages of a folder of HTML: every `.html` and `.htm` file below it. The folder's root is the base of its
+ * absolute addresses. Throws ProblemError where the folder holds no page or a page cannot be read.
+ */
+export function readFolder(
+  name: string,
+  folder: string,
+  shown: string,
+  options: PathOptions,
+  forms: PageIdForm[] | null,
+): SiteContent {
+  const files = readdirSync(folder, { recursive: true, encoding: 'utf8' })
+    .map((file) => file.split(sep).join('/'))
+    .filter((file) => /\.html?$/i.test(file) && !/(^|\/)(node_modules|\.[^/]+)\//.test(file));
+  const captured: CapturedPage[] = [];
+  const findings: Finding[] = [];
+  const problems: Problem[] = [];
+  for (const file of files.sort()) {
+    try {
+      const bytes = readPage(folder, file);
+      if (!looksLikeHtml(bytes)) {
+        findings.push(
+          finding('not-html', `${file} holds no HTML and was left out`, {
+            hint: 'Take it out of the folder, or give it its own ending.',
+          }),
+        );
+        continue;
+      }
+      const { html, guessed } = decodePage(bytes);
+      const url = '/' + file.split('/').map(encodeURIComponent).join('/');
+      const path = normalisePath(url, options);
+      if (guessed)
+        findings.push(
+          finding(
+            'bad-charset',
+            `${file} is not UTF-8 and does not name its character set; read as windows-1252, as browsers do`,
+            { page: path, hint: 'Add <meta charset="…"> to it.' },
+          ),
+        );
+      captured.push({ path, url, file, opening: readOpening(html) });
+    } catch (error) {
+      problems.push({
+        message: `The page ${join(shown, file)} cannot be read: ${(error as Error).message.replace(/^E\w+: |, .*$/g, '')}`,
+      });
+    }
+  }
+  if (problems.length > 0) throw new ProblemError(problems, 'access');
+  if (captured.length === 0)
+    throw new ProblemError(
+      [{ message: `The folder ${shown} holds no HTML page`, hint: 'Name the folder that your site was built into.' }],
+      'access',
+    );
+  return assembleSite(name, captured, forms, findings, (page) => decodePage(readPage(folder, page.file)).html);
+}
+
+/** Links are followed only within the folder. */
+function readPage(folder: string, file: string): Uint8Array {
+  const whole = join(folder, file);
+  let handle: number;
+  try {
+    handle = openSync(whole, constants.O_RDONLY | constants.O_NOFOLLOW);
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== 'ELOOP') throw error;
+    const way = relative(realpathSync(folder), realpathSync(whole));
+    if (way === '..' || way.startsWith(`..${sep}`))
+      throw new Error('it is a link that leads out of the folder', { cause: error });
+    handle = openSync(whole, constants.O_RDONLY);
+  }
+  try {
+    const { size } = fstatSync(handle);
+    if (size > mostBytes) throw new Error(`it has ${size} bytes; at most ${mostBytes} are read`);
+    return readFileSync(handle);
+  } finally {
+    closeSync(handle);
+  }
+}

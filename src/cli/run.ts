@@ -1,0 +1,85 @@
+import yargs, { type Argv } from 'yargs';
+import { readFileSync } from 'node:fs';
+import type { Command, CommonArguments, Output } from './command.js';
+
+/** Every command with what it is for; the rest of it is loaded when it is called. */
+const commands: Record<string, { describe: string; usage?: string; load: () => Promise<{ command: unknown }> }> = {
+  start: { describe: 'Make a project for a folder of HTML', usage: '<folder>', load: () => import('./start.js') },
+  pages: { describe: 'List the pages with everything that can pick them out', load: () => import('./pages.js') },
+  check: { describe: 'Say which rules hit which pages, and what is wrong', load: () => import('./check.js') },
+  build: { describe: 'Write what ships', load: () => import('./build.js') },
+  demo: { describe: 'Show the whole job on a made-up site', usage: '[folder]', load: () => import('./demo.js') },
+};
+
+const version = (): string =>
+  (JSON.parse(readFileSync(new URL('../../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
+
+/**
+ * Runs one command line and returns its exit status. Throws what the command throws: the caller (main.ts) turns errors
+ * into text.
+ */
+export async function runCommandLine(words: string[], output: Output): Promise<number> {
+  if (words.length === 1 && words[0] === '--version') {
+    output.out(version());
+    return 0;
+  }
+  let exit = 0;
+  const { ProblemError } = await import('../core/place.js');
+  let parser = yargs(words)
+    .scriptName('local-needle')
+    .usage(
+      '$0 COMMAND\n\nStyle and script rules for single pages: write them with a reason, check which pages they hit, ship them.',
+    )
+    .option('project', {
+      type: 'string',
+      describe: 'Folder of the project (default: the nearest upwards with a local-needle.yaml)',
+      global: true,
+    })
+    .option('site', { type: 'string', describe: 'Site of local-needle.yaml (default: the first)', global: true })
+    .option('debug', {
+      type: 'boolean',
+      describe: 'Show where in the program an error comes from',
+      global: true,
+      hidden: true,
+    })
+    .version(version())
+    .help()
+    .strict()
+    .recommendCommands()
+    .demandCommand(1, 'Name a command; local-needle --help lists them.')
+    .wrap(Math.min(110, process.stdout.columns ?? 100))
+    .exitProcess(false)
+    .fail((message: string | null, error: Error | undefined) => {
+      if (error) throw error;
+      throw new ProblemError([
+        {
+          message: (message ?? 'This call cannot be understood').replace(/\s+$/, ''),
+          hint: `local-needle ${words[0] && Object.hasOwn(commands, words[0]) ? `${words[0]} ` : ''}--help shows what it takes.`,
+        },
+      ]);
+    });
+  for (const [name, { describe, usage, load }] of Object.entries(commands)) {
+    parser = parser.command(
+      usage ? `${name} ${usage}` : name,
+      describe,
+      // yargs loads only the command that is called: the others cost nothing.
+      (async (inner: Argv) => {
+        const { command } = (await load()) as { command: Command };
+        const { positionals, options = {}, formats = ['text'], examples } = command;
+        const made = inner.options({
+          ...options,
+          format: { choices: formats, default: formats[0], describe: 'Form of the output' },
+        });
+        return examples.reduce((all, [line, what]) => all.example(line, what), positionals ? positionals(made) : made);
+      }) as unknown as (inner: Argv) => Argv,
+      async (args) => {
+        const { command } = (await load()) as { command: Command };
+        exit = await command.run(args as unknown as CommonArguments, output);
+      },
+    );
+  }
+  await parser.parseAsync(words, {}, (error, _args, text) => {
+    if (text) (error ? output.log : output.out)(text);
+  });
+  return exit;
+}

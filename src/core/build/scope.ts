@@ -1,0 +1,150 @@
+import type { Branch, Scope } from '../css/scope.js';
+import { handleCss } from '../page/page-id.js';
+import { soleHandles } from '../page/handles.js';
+import type { Page, Site } from '../page/page.js';
+import type { Condition, Term } from '../rule/condition.js';
+import type { Action, Rule } from '../rule/rule.js';
+import { alternativeHolds, targets } from '../rule/target.js';
+
+/** Addresses that needle.js tells at run time, by the name that it marks `html` with. */
+export interface Mark {
+  name: string;
+  /** A normalised literal path, or null where `pattern` says it. */
+  path: string | null;
+  /** A URL Pattern path, with the pages that it picks today for browsers that lack URLPattern. */
+  pattern: string | null;
+  pages: string[];
+  queries: [string, string][];
+}
+
+/** Collects what needle.js must tell apart, one mark an address, however many rules use it. */
+export class Marks {
+  private readonly byAddress = new Map<string, Mark>();
+  /** `handles`: a path becomes the sole handles of its pages where they have any. */
+  constructor(readonly paths: 'handles' | 'run-time') {}
+
+  get list(): Mark[] {
+    return [...this.byAddress.values()];
+  }
+
+  /** The selector of the mark on `html`. */
+  mark(terms: Term[], pages: Page[]): string {
+    const address = terms.map((term) => term.text).join(' ');
+    let mark = this.byAddress.get(address);
+    if (!mark) {
+      const path = terms.find((term) => term.kind === 'path');
+      const slug =
+        (path?.path ?? 'query')
+          .replace(/\*/g, 'any')
+          .replace(/[^A-Za-z0-9]+/g, '-')
+          .replace(/^-|-$/g, '') || 'front';
+      const taken = this.list.filter(({ name }) => name === slug || name.startsWith(`${slug}-`)).length;
+      mark = {
+        name: taken > 0 ? `${slug}-${taken + 1}` : slug,
+        path: path && !path.pattern ? path.path : null,
+        pattern: path?.pattern ? path.path : null,
+        pages: path?.pattern ? pages.map((page) => page.path) : [],
+        queries: terms.flatMap((term): [string, string][] => (term.kind === 'query' ? [[term.key, term.value]] : [])),
+      };
+      this.byAddress.set(address, mark);
+    }
+    return `[data-needle~="${mark.name}"]`;
+  }
+}
+
+/** A condition on `body` on the way to CSS: one of `handles` (each of weight (0,1,0)), or a mark on `html`. */
+type Test = { handles: string[] } | { mark: string };
+
+const isAddress = (term: Term) => term.kind === 'path' || term.kind === 'query';
+
+/** The tests of one alternative, or null where it can hold on no page of this site. */
+function testsOf(terms: Term[], site: Site, marks: Marks, counts: (page: Page) => boolean): Test[] | null {
+  const tests: Test[] = [];
+  for (const term of terms) {
+    if (term.kind === 'site' && term.value !== site.name) return null;
+    if (term.kind === 'page-id') {
+      const carried = site.pages.flatMap((page) =>
+        page.pageId?.value === term.value ? [page.pageId.css.slice('body'.length)] : [],
+      );
+      if (carried.length === 0) return null;
+      tests.push({ handles: [...new Set(carried)] });
+    }
+    if (term.kind === 'body-id') tests.push({ handles: [handleCss({ in: 'body-id' }, term.value)] });
+    if (term.kind === 'body-class')
+      for (const name of term.classes) tests.push({ handles: [handleCss({ in: 'body-class' }, name)] });
+  }
+  const addresses = terms.filter(isAddress);
+  if (addresses.length > 0) {
+    const pages = site.pages.filter((page) => counts(page) && alternativeHolds(addresses, page, site));
+    if (pages.length === 0) return null;
+    const handles = pages.map((page) => soleHandles(page, site)[0]?.css.slice('body'.length));
+    const told = handles.filter((handle) => handle !== undefined);
+    tests.push(
+      marks.paths === 'handles' && told.length === pages.length
+        ? { handles: told }
+        : { mark: marks.mark(addresses, pages) },
+    );
+  }
+  return tests;
+}
+
+/** Every way to fulfil all conditions at once, one alternative from each. */
+const product = (conditions: Condition[]): Term[][][] =>
+  conditions.reduce<Term[][][]>(
+    (ways, condition) => ways.flatMap((way) => condition.alternatives.map((terms) => [...way, terms])),
+    [[]],
+  );
+
+const asCondition = (test: Test) =>
+  'mark' in test
+    ? `${test.mark} body`
+    : test.handles.length === 1
+      ? (test.handles[0] ?? '')
+      : `:is(${test.handles.join(', ')})`;
+
+/** The author's pages for an action, as CSS for this site; null where it has none. Fills `marks` with what only a script can tell. */
+export function scopeOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks): Scope | null {
+  if (!site.pages.some((page) => targets(rule, action, page, site))) return null;
+  const excepted = rule.except?.alternatives ?? [];
+  // What is excepted by address or page ID is so for every visitor: such pages need not be listed and then taken out again.
+  const forGood = excepted.filter((terms) =>
+    terms.every((term) => isAddress(term) || term.kind === 'page-id' || term.kind === 'site'),
+  );
+  const counts = (page: Page) => !forGood.some((terms) => alternativeHolds(terms, page, site));
+  const exceptedTail = (alternatives: Term[][]) => {
+    const not = alternatives.flatMap((terms) => {
+      const tests = testsOf(terms, site, marks, () => true);
+      return tests && tests.length > 0 ? [conjunction(tests)] : [];
+    });
+    return not.length > 0 ? `:where(:not(${not.join(', ')}))` : '';
+  };
+  const branches = product([...(rule.pages ? [rule.pages] : []), ...action.on]).flatMap((way) => {
+    const tests = way.map((terms) => testsOf(terms, site, marks, counts));
+    if (tests.includes(null)) return [];
+    const all = tests.flatMap((each) => each ?? []);
+    const listed =
+      all.length === 1 &&
+      all.every((test) => 'handles' in test) &&
+      way.flat().every((term) => isAddress(term) || term.kind === 'site');
+    return branchesOf(all, exceptedTail(listed ? excepted.filter((terms) => !forGood.includes(terms)) : excepted));
+  });
+  const seen = new Set<string>();
+  return { branches: branches.filter(({ root, body }) => !seen.has(`${root} ${body}`) && seen.add(`${root} ${body}`)) };
+}
+
+function conjunction(tests: Test[]): string {
+  const mark = tests.find((test) => 'mark' in test);
+  const others = tests
+    .filter((test) => test !== mark)
+    .map(asCondition)
+    .join('');
+  return mark ? `${asCondition(mark)}${others}` : others;
+}
+
+/** The first test carries the weight (one branch for each of its handles), the others stand in `:where()`. */
+function branchesOf([first, ...others]: Test[], tail: string): Branch[] {
+  const where = others.map((test) => `:where(${asCondition(test)})`).join('') + tail;
+  if (!first) return [{ root: ':root', body: `body${where}` }];
+  if ('mark' in first) return [{ root: first.mark, body: `body${where}` }];
+  return first.handles.map((handle) => ({ root: '', body: `body${handle}${where}` }));
+}

@@ -1,0 +1,52 @@
+import type { Place } from '../place.js';
+
+export type Level = 'error' | 'warning';
+
+/** Every finding code with its level and what it means; one place decides both. */
+export const findingCodes = {
+  'no-page': { level: 'error', means: 'A condition picks no page of this site.' },
+  'page-count': { level: 'error', means: 'A rule targets another number of pages than it says.' },
+  'no-element': { level: 'error', means: 'A selector matches nothing on a page that the rule targets.' },
+  'missing-file': { level: 'error', means: 'A file that a rule names is not there or lies outside the project.' },
+  'bad-css': { level: 'error', means: 'A selector or declaration that browsers drop.' },
+  'bad-path': { level: 'error', means: 'A path or path pattern that cannot be read.' },
+  'bad-script': { level: 'error', means: 'A script that browsers cannot parse.' },
+  'bad-swap': { level: 'error', means: 'An image is swapped in an element that is no image.' },
+  unscoped: { level: 'error', means: 'A style rule outside of a @needle block: it would reach every page.' },
+  'needs-script': { level: 'warning', means: 'Some of its pages can be told apart only by needle.js.' },
+  expired: { level: 'warning', means: 'The day of `until` is past: the rule no longer ships.' },
+  'no-action': { level: 'warning', means: 'A rule that does nothing.' },
+  'not-html': { level: 'warning', means: 'A file of the site that holds no HTML; it was left out.' },
+  'bad-charset': { level: 'warning', means: 'A page that names no character set and is not UTF-8.' },
+  'same-path': { level: 'warning', means: 'Two documents of the site have one path; the first is used.' },
+} as const satisfies Record<string, { level: Level; means: string }>;
+
+export type FindingCode = keyof typeof findingCodes;
+
+/** A problem found in rules or pages: its code, place, reason and hint. */
+export interface Finding {
+  code: FindingCode;
+  level: Level;
+  rule: string | null;
+  page: string | null;
+  at: Place | null;
+  message: string;
+  hint: string | null;
+}
+
+/** Makes a finding; its level comes from the table. */
+export function finding(
+  code: FindingCode,
+  message: string,
+  more: { rule?: string; page?: string; at?: Place | null; hint?: string | null } = {},
+): Finding {
+  return {
+    code,
+    level: findingCodes[code].level,
+    rule: more.rule ?? null,
+    page: more.page ?? null,
+    at: more.at ?? null,
+    message,
+    hint: more.hint ?? null,
+  };
+}

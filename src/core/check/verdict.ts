@@ -1,0 +1,55 @@
+import type { Finding } from './finding.js';
+
+/** What one rule does on one page. This version tells `hit`, `empty`, `late` and `unseen`; the others need the cascade. */
+export type Verdict = 'hit' | 'partly' | 'beaten' | 'idle' | 'empty' | 'late' | 'unseen';
+
+/** A pair of one element and one longhand that something else wins. */
+export interface BeatenPair {
+  element: string;
+  property: string;
+  by: {
+    file: string;
+    line: number;
+    selector: string;
+    reason: 'important' | 'layer' | 'inline' | 'specificity' | 'order' | 'scope' | 'animation';
+  };
+}
+
+/** What one action of a rule does on a page. */
+export interface ActionResult {
+  action: string;
+  selector: string;
+  /** Elements matched. */
+  elements: number;
+  /** One for each element and longhand. */
+  pairs: number;
+  /** Pairs won; null until the cascade is computed. */
+  won: number | null;
+  /** At most 20. */
+  beaten: BeatenPair[];
+}
+
+/** One rule on one page that it targets. */
+export interface Cell {
+  rule: string;
+  page: string;
+  verdict: Verdict;
+  /** False where something unseen could change the verdict; `dependsOn` says what. */
+  sure: boolean;
+  dependsOn?: string[];
+  actions: ActionResult[];
+}
+
+/** The report of `check`; its JSON form is read by others and keeps its shape. */
+export interface CheckReport {
+  kind: 'local-needle.check';
+  version: 1;
+  site: string;
+  viewport: string;
+  state: string | null;
+  visitor: string | null;
+  rules: { rule: string; file: string; line: number; paused: boolean; pages: string[] }[];
+  cells: Cell[];
+  findings: Finding[];
+  totals: { rules: number; pages: number; cells: number; errors: number; warnings: number };
+}

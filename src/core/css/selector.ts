@@ -1,0 +1,176 @@
+import { parse, walk, type CssNode, type Selector as SelectorNode, type SelectorList } from 'css-tree';
+import { suggestion } from '../nearest.js';
+import tables from './browser-tables.json' with { type: 'json' };
+
+/** One complex selector of a list, as the author wrote it. */
+export interface Selector {
+  text: string;
+  /** Where it begins in the list, counted from 0. */
+  offset: number;
+}
+
+/** A selector that a browser would drop; `offset` counts from 0 in the list. */
+export class SelectorError extends Error {
+  constructor(
+    message: string,
+    readonly offset: number,
+    readonly hint?: string,
+  ) {
+    super(message);
+  }
+}
+
+/** Pseudo-elements that CSS 2 wrote with one colon. */
+const legacyPseudoElements = ['before', 'after', 'first-line', 'first-letter'];
+
+/** Splits and checks a selector list by Selectors Level 4 as Chromium reads it. Throws SelectorError. */
+export function parseSelectorList(text: string): Selector[] {
+  const list = selectorTree(text);
+  walk(list, (node: CssNode) => checkSimpleSelector(node));
+  return list.children.toArray().map((node) => {
+    const start = node.loc?.start.offset ?? 0;
+    return { text: text.slice(start, node.loc?.end.offset).trim(), offset: start };
+  });
+}
+
+function selectorTree(text: string): SelectorList {
+  if (text.trim() === '') throw new SelectorError('There is no selector here', 0);
+  try {
+    return parse(text, { context: 'selectorList', positions: true }) as SelectorList;
+  } catch (error) {
+    const { message, offset } = error as Error & { offset?: number };
+    const twice = /([.#])\1/.exec(text);
+    const hint = twice ? `Write one ${twice[1]} rather than two.` : undefined;
+    throw new SelectorError(`"${text.trim()}" is not a valid selector: ${lowerFirst(message)}`, offset ?? 0, hint);
+  }
+}
+
+const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1);
+
+function checkSimpleSelector(node: CssNode): void {
+  const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
+  if (node.type === 'IdSelector' && /^-?\d/.test(node.name)) {
+    throw new SelectorError(
+      `"#${node.name}" is not a valid selector: an ID in CSS may not begin with a digit`,
+      offset,
+      `Write [id="${node.name}"].`,
+    );
+  }
+  if (node.type === 'PseudoClassSelector' && !legacyPseudoElements.includes(node.name.toLowerCase())) {
+    if (!tables.pseudoClasses.includes(node.name.toLowerCase())) {
+      throw new SelectorError(
+        `":${node.name}" is no pseudo-class that browsers know`,
+        offset,
+        suggestion(node.name, tables.pseudoClasses).replace(/^Known.*/s, ''),
+      );
+    }
+  }
+  if (node.type === 'PseudoElementSelector') {
+    const name = node.name.toLowerCase();
+    if (!tables.pseudoElements.includes(name) && !name.startsWith('-webkit-')) {
+      throw new SelectorError(
+        `"::${node.name}" is no pseudo-element that browsers know`,
+        offset,
+        suggestion(node.name, tables.pseudoElements).replace(/^Known.*/s, ''),
+      );
+    }
+  }
+}
+
+/** The parts of one complex selector that scoping and counting need. */
+export interface SelectorParts {
+  /** Everything before the pseudo-elements: the selector of the elements that they belong to. */
+  element: string;
+  /** `::before`, `:hover::after` after the first pseudo-element; empty in most. */
+  pseudo: string;
+  /** Whether a compound of its own level names `html`, `body` or `:root`. */
+  namesRoot: boolean;
+  /** Whether the last compound names `html` or `:root`. */
+  subjectIsRoot: boolean;
+}
+
+const partsKnown = new Map<string, SelectorParts>();
+
+/** Takes one valid complex selector apart. */
+export function selectorParts(text: string): SelectorParts {
+  const known = partsKnown.get(text);
+  if (known) return known;
+  const selector = selectorTree(text).children.first as SelectorNode;
+  let pseudoAt = -1;
+  let [namesRoot, subjectIsRoot] = [false, false];
+  for (const node of selector.children.toArray()) {
+    const name = 'name' in node && typeof node.name === 'string' ? node.name.toLowerCase() : '';
+    const isPseudo =
+      node.type === 'PseudoElementSelector' ||
+      (node.type === 'PseudoClassSelector' && legacyPseudoElements.includes(name));
+    if (isPseudo && pseudoAt < 0) pseudoAt = node.loc?.start.offset ?? -1;
+    if (node.type === 'Combinator') subjectIsRoot = false;
+    const isHtml =
+      (node.type === 'TypeSelector' && name === 'html') || (node.type === 'PseudoClassSelector' && name === 'root');
+    if (isHtml) subjectIsRoot = true;
+    if (isHtml || (node.type === 'TypeSelector' && name === 'body')) namesRoot = true;
+  }
+  const whole = text.trim();
+  const element = pseudoAt < 0 ? whole : text.slice(0, pseudoAt).trimEnd();
+  const parts: SelectorParts = {
+    element:
+      element === '' || /[>+~\s]$/.test(pseudoAt < 0 ? whole : text.slice(0, pseudoAt))
+        ? `${element} *`.trim()
+        : element,
+    pseudo: pseudoAt < 0 ? '' : text.slice(pseudoAt).trim(),
+    namesRoot,
+    subjectIsRoot,
+  };
+  partsKnown.set(text, parts);
+  return parts;
+}
+
+/**
+ * The absolute selectors of a nested style rule (CSS Nesting Level 1, "The & selector"): `&` stands for the elements that
+ * the parent list matches, with the weight of its heaviest selector; a selector without `&` is relative to them.
+ */
+export function resolveNested(selectors: Selector[], parents: Selector[]): Selector[] {
+  const group =
+    parents.length === 1 ? (parents[0]?.text ?? '') : `:is(${parents.map((parent) => parent.text).join(', ')})`;
+  const enclosed =
+    parents.length === 1 && isPlainCompound(group) ? group : `:is(${parents.map((parent) => parent.text).join(', ')})`;
+  return selectors.map((selector) => {
+    const offsets: number[] = [];
+    walk(selectorTree(selector.text), (node: CssNode) => {
+      if (node.type === 'NestingSelector') offsets.push(node.loc?.start.offset ?? 0);
+    });
+    if (offsets.length === 0) return { ...selector, text: `${group} ${selector.text}` };
+    let text = '';
+    let done = 0;
+    for (const offset of offsets) {
+      text += selector.text.slice(done, offset) + (offset === 0 ? group : enclosed);
+      done = offset + 1;
+    }
+    return { ...selector, text: text + selector.text.slice(done) };
+  });
+}
+
+/** Whether a selector is one compound without a type selector, so that it can stand anywhere inside another compound. */
+const isPlainCompound = (text: string) =>
+  /^[.#[:]/.test(text) && !/[\s>+~,]/.test(text.replace(/\([^()]*\)|\[[^\]]*\]/g, '')) && !text.includes('::');
+
+/** Pseudo-classes that only a user or a script brings about: on a page at rest they match nothing. */
+export const statePseudoClasses =
+  `active autofill buffering current focus focus-visible focus-within fullscreen future hover
+  indeterminate interest-source modal past picture-in-picture popover-open seeking stalled target target-current
+  target-within user-invalid user-valid visited -webkit-autofill active-view-transition`.split(/\s+/);
+
+/** A selector without the pseudo-classes of a state: what it would match if the state were there. */
+export function withoutStates(text: string): string {
+  const states: [number, number][] = [];
+  walk(selectorTree(text), (node: CssNode) => {
+    if (node.type === 'PseudoClassSelector' && statePseudoClasses.includes(node.name.toLowerCase()) && node.loc) {
+      states.push([node.loc.start.offset, node.loc.end.offset]);
+    }
+  });
+  return states.reduceRight((left, [start, end]) => {
+    const before = left.slice(0, start);
+    const alone = /(^|[\s>+~,(])$/.test(before) && /^([\s>+~,):]|$)/.test(left.slice(end));
+    return before + (alone ? '*' : '') + left.slice(end);
+  }, text);
+}

@@ -1,0 +1,50 @@
+import { URLPattern } from 'urlpattern-polyfill';
+
+/** How a site's addresses become paths. */
+export interface PathOptions {
+  /** An ending that addresses of pages may carry or not, such as `.html`. */
+  dropExtension?: string;
+  /** Query parameters that tell pages apart; they stay part of the path, in this order. */
+  queryKeys?: string[];
+}
+
+const base = 'http://site.invalid';
+
+/**
+ * The path of an address: one for `/about`, `/about/`, `/about/index.html`, with or without query and fragment.
+ * Percent-encoding is that of the URL Standard (https://url.spec.whatwg.org/#path-percent-encode-set), with unreserved
+ * characters decoded. Throws TypeError where the text is no URL.
+ */
+export function normalisePath(address: string, options: PathOptions = {}): string {
+  const rooted = /^[a-z][a-z0-9+.-]*:/i.test(address) ? address : base + '/' + address.replace(/^[/\\]+/, '');
+  const url = new URL(rooted);
+  let path = url.pathname
+    .replace(/%([0-9a-f]{2})/gi, (escape, hex: string) => {
+      const character = String.fromCharCode(parseInt(hex, 16));
+      return /[A-Za-z0-9._~-]/.test(character) ? character : escape.toUpperCase();
+    })
+    .replace(/\/index\.html?$/, '/');
+  if (options.dropExtension && path.endsWith(options.dropExtension))
+    path = path.slice(0, -options.dropExtension.length);
+  if (path.length > 1) path = path.replace(/\/+$/, '') || '/';
+  return path + keptQuery(url.searchParams, options.queryKeys);
+}
+
+function keptQuery(query: URLSearchParams, keys: string[] = []): string {
+  const kept = keys.flatMap((key) => query.getAll(key).map((value) => [key, value]));
+  return kept.length > 0 ? '?' + new URLSearchParams(kept).toString() : '';
+}
+
+/** Whether the text of a `path("…")` condition is a pattern rather than one literal path. */
+export function isPathPattern(text: string): boolean {
+  return /[*{(]|:[\p{ID_Start}$_]/u.test(text);
+}
+
+/**
+ * A test for normalised paths by WHATWG URL Pattern path syntax (https://urlpattern.spec.whatwg.org/#pattern-strings).
+ * Throws TypeError where the pattern is invalid.
+ */
+export function pathPattern(text: string): (path: string) => boolean {
+  const pattern = new URLPattern({ pathname: text });
+  return (path) => pattern.test({ pathname: path.replace(/\?.*$/, '') });
+}

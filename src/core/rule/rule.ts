@@ -1,0 +1,84 @@
+import type { AtRule, Declaration, Source } from 'postcss';
+import type { Selector } from '../css/selector.js';
+import type { Place } from '../place.js';
+import type { Condition } from './condition.js';
+
+/** One `@needle` block: which pages, which elements, what to do there, and why. */
+export interface Rule {
+  name: string;
+  at: Place;
+  note: string | null;
+  /** Null: the union of the `@on` blocks. */
+  pages: Condition | null;
+  except: Condition | null;
+  /** The number of pages that the author says it hits; null: one for each page-id and literal path. */
+  expects: { pages: number; at: Place } | null;
+  strength: 'as-written' | 'firm';
+  /** Its element comes by script: matching nothing in the captured page is no fault. */
+  arrivesLate: boolean;
+  paused: boolean;
+  /** The last day on which it ships, `2027-03-31`, or null. */
+  until: { day: string; at: Place } | null;
+  /** Findings that the author accepts, with the reason. */
+  allow: { code: string; reason: string }[];
+  /** In the order of the source. */
+  actions: Action[];
+}
+
+/** What a rule does to some elements of its pages. */
+export type Action = HideAction | RestyleAction | SwapAction | ScriptAction | DefinitionAction;
+
+interface ActionOf<Kind extends string> {
+  kind: Kind;
+  /** The selector list, as messages and reports show it; empty where an action has none. */
+  selector: string;
+  /** The selectors of the list, absolute (nesting resolved). */
+  selectors: Selector[];
+  at: Place;
+  /** The same place as postcss knows it, for source maps. */
+  source: Source | undefined;
+  /** The conditions of the `@on` blocks around it; all must hold beside the rule's own. */
+  on: Condition[];
+}
+
+/** `@hide`: `display: none !important`. */
+export type HideAction = ActionOf<'hide'>;
+
+/** A style rule, its nesting resolved. */
+export interface RestyleAction extends ActionOf<'restyle'> {
+  declarations: Declaration[];
+  /** The at-rules around it (`@media`, `@supports`, …), outermost first. */
+  within: AtRule[];
+}
+
+/** `@swap`: other content in the same element. */
+export interface SwapAction extends ActionOf<'swap'> {
+  image: FileUse | null;
+  alt: string | null;
+  text: string | null;
+  html: FileUse | null;
+}
+
+/** `@script`: a script for these pages alone. */
+export interface ScriptAction extends ActionOf<'script'> {
+  file: FileUse;
+  /** The script waits until this selector matches; null: until the page is read. */
+  waitFor: string | null;
+}
+
+/** An at-rule that selects nothing (`@font-face`, `@keyframes`, …) and ships as it is. */
+export interface DefinitionAction extends ActionOf<'definition'> {
+  node: AtRule;
+  within: AtRule[];
+}
+
+/** A file or an address that a rule names by `url(…)`. */
+export interface FileUse {
+  /** As written. */
+  url: string;
+  at: Place;
+  /** The file's path in the project; null for an address that the site or another host serves (`/x.svg`, `https:…`). */
+  path: string | null;
+  /** The file's bytes; null for an address, and where it could not be read (a finding says so). */
+  content: Uint8Array | null;
+}

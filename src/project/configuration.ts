@@ -1,0 +1,135 @@
+import 'reflect-metadata';
+import { IsArray, IsIn, IsObject, IsOptional, IsString, IsUrl, Matches, ValidateBy, ValidateIf } from 'class-validator';
+
+const optional = IsOptional;
+const text = (remedy: string) => IsString({ message: `must be text; ${remedy}` });
+
+/** One entry of `sites`: pages come from exactly one of a folder, an address or a HAR recording. */
+export class SiteSettings {
+  @optional() @text('name the folder, such as ../public') folder?: string;
+  @optional()
+  @IsUrl(
+    { protocols: ['http', 'https'], require_protocol: true, require_tld: false },
+    { message: 'must be an address such as https://www.saltmere.example' },
+  )
+  address?: string;
+  @optional() @text('name the recording, such as notes/visit.har') har?: string;
+  @optional()
+  @Matches(/^\.\w+$/, { message: 'must be an ending with its dot, such as .html' })
+  'drop-extension'?: string;
+  @optional()
+  @IsArray({ message: 'must be a list, such as [p]' })
+  @IsString({ each: true, message: 'must hold names only, such as [p]' })
+  'query-keys'?: string[];
+  @optional() @text('such as /assets/needle.css') 'bundle-address'?: string;
+}
+
+/** One form of page IDs. */
+export class PageIdSettings {
+  @IsIn(['body-id', 'body-class', 'body-attribute'], { message: 'must be body-id, body-class or body-attribute' }) in!:
+    'body-id' | 'body-class' | 'body-attribute';
+  @ValidateIf((form: PageIdSettings) => form.in === 'body-attribute' || form.attribute !== undefined)
+  @IsString({ message: 'must name the attribute, such as data-page' })
+  attribute?: string;
+  @Matches(/\{id(:any)?\}/, { message: 'must be text with {id} in it, such as "page-{id}"' }) like!: string;
+}
+
+/** One entry of `states`: what is done to a captured page so that it looks as it does in that state. */
+export class StateSettings {
+  @optional()
+  @IsObject({ message: 'must map selectors to the class they get, such as { .masthead: is-stuck }' })
+  'add-class'?: Record<string, string>;
+  @optional()
+  @IsObject({ message: 'must map selectors to the class they lose, such as { .menu: is-shut }' })
+  'remove-class'?: Record<string, string>;
+  @optional()
+  @IsObject({ message: 'must map selectors to a pseudo-class, such as { ".menu a": hover }' })
+  pseudo?: Record<string, string>;
+}
+
+/** One entry of `visitors`: who asks. Values may name environment variables, as ${CREW_COOKIE}. */
+export class VisitorSettings {
+  @optional() @IsObject({ message: 'must map names to values' }) cookies?: Record<string, string>;
+  @optional() @IsObject({ message: 'must map names to values' }) headers?: Record<string, string>;
+}
+
+const isPatterns = ValidateBy(
+  {
+    name: 'isPatterns',
+    validator: {
+      validate: (value: unknown) =>
+        (typeof value === 'string' ? [value] : Array.isArray(value) ? value : [0]).every(
+          (each) => typeof each === 'string' && each !== '',
+        ),
+    },
+  },
+  { message: 'must be a file pattern such as rules/**/*.css, or a list of them' },
+);
+
+/** local-needle.yaml as it stands; the entries of `sites`, `states` and so on are validated one by one. */
+export class Configuration {
+  @IsIn([1], { message: "must be 1, the version of this file's form" }) version!: 1;
+  @IsObject({ message: 'must map names to sites, such as live: { folder: public }' }) sites!: Record<
+    string,
+    SiteSettings
+  >;
+  @optional()
+  @IsObject({ each: true, message: 'must be a form such as { in: body-class, like: "page-{id}" }, or a list of them' })
+  'page-id'?: PageIdSettings | PageIdSettings[];
+  @optional() @isPatterns rules?: string | string[];
+  @optional() @IsIn(['handles', 'run-time'], { message: 'must be handles or run-time' }) paths?: 'handles' | 'run-time';
+  @optional() @IsIn(['head-end', 'body-end'], { message: 'must be head-end or body-end' }) place?:
+    'head-end' | 'body-end';
+  @optional() @IsObject({ message: 'must map names to sizes, such as desktop: 1280x800' }) viewports?: Record<
+    string,
+    string
+  >;
+  @optional() @IsObject({ message: 'must map names to states' }) states?: Record<string, StateSettings>;
+  @optional() @IsObject({ message: 'must map names to visitors' }) visitors?: Record<string, VisitorSettings>;
+}
+
+const quoted = (remedy: string) => Matches(/^("[^]*"|'[^]*')$/, { message: `must be text in quotes; ${remedy}` });
+
+/** The descriptors of a `@needle` block, as written. */
+export class RuleDescriptors {
+  @optional() @quoted('write note: "Why this rule is there.";') note?: string;
+  @optional() pages?: string;
+  @optional() except?: string;
+  @optional() @Matches(/^\d+ pages?$/, { message: 'must be a number of pages, such as 3 pages' }) expects?: string;
+  @optional() @IsIn(['firm'], { message: 'must be firm, or left out' }) strength?: string;
+  @optional() @IsIn(['late'], { message: 'must be late, or left out' }) arrives?: string;
+  @optional() @IsIn(['yes', 'no'], { message: 'must be yes or no' }) paused?: string;
+  @optional()
+  @ValidateBy(
+    {
+      name: 'isDay',
+      validator: {
+        validate: (value: string) =>
+          /^\d{4}-\d\d-\d\d$/.test(value) && new Date(`${value}T00:00:00Z`).toISOString().startsWith(value),
+      },
+    },
+    { message: 'must be a day such as 2027-03-31' },
+  )
+  until?: string;
+  @optional()
+  @Matches(/^[a-z-]+\s+("[^]*"|'[^]*')$/, {
+    each: true,
+    message: 'must be a finding and a reason, such as no-element "Comes back in spring."',
+  })
+  allow?: string[];
+}
+
+const fileName = Matches(/^url\([^]+\)$/i, { message: 'must name a file, such as url("../assets/logo-winter.svg")' });
+
+/** The descriptors of `@swap S { … }`. */
+export class SwapDescriptors {
+  @optional() @fileName image?: string;
+  @optional() @quoted('write alt: "What the picture shows";') alt?: string;
+  @optional() @quoted('write text: "The new words";') text?: string;
+  @optional() @fileName html?: string;
+}
+
+/** The descriptors of `@script url("…") { … }`. */
+export class ScriptDescriptors {
+  @optional() @quoted('write wait-for: ".fare-alert";') 'wait-for'?: string;
+}

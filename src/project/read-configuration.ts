@@ -1,0 +1,152 @@
+import { isMap, LineCounter, parseDocument, type Document } from 'yaml';
+import { suggestion } from '../core/nearest.js';
+import type { PathOptions } from '../core/page/path.js';
+import { formExpression, type PageIdForm } from '../core/page/page-id.js';
+import { ProblemError, type Place, type Problem } from '../core/place.js';
+import { Configuration, PageIdSettings, SiteSettings, StateSettings, VisitorSettings } from './configuration.js';
+import { withSource } from './files.js';
+import { shapeFaults, type ShapeFault } from './shape.js';
+
+/** A site as local-needle.yaml names it. */
+export interface SiteSource {
+  name: string;
+  from: { kind: 'folder' | 'address' | 'har'; where: string };
+  pathOptions: PathOptions;
+  bundleAddress: string | null;
+}
+
+/** local-needle.yaml, read and checked. */
+export interface Settings {
+  sites: SiteSource[];
+  /** Null: to be found on the pages. */
+  forms: PageIdForm[] | null;
+  rules: string[];
+  paths: 'handles' | 'run-time';
+  /** The first is the default. Sizes in CSS pixels. */
+  viewports: { name: string; width: number; height: number }[];
+  states: Record<string, StateSettings>;
+  visitors: Record<string, VisitorSettings>;
+}
+
+/** Reads the text of local-needle.yaml. Throws ProblemError with every fault that it has. */
+export function readConfiguration(text: string, file: string): Settings {
+  const lines = new LineCounter();
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
+  const placeOf = (offset: number): Place => {
+    const { line, col } = lines.linePos(offset);
+    return { file, line, column: col };
+  };
+  const syntax: Problem[] = document.errors.map((error) => ({
+    message: `${file} is not valid YAML: ${error.message.replace(/ at line .*$/s, '')}`,
+    at: placeOf(error.pos[0]),
+    hint: 'Look at the indentation, quotes and brackets there.',
+  }));
+  if (syntax.length > 0) throw new ProblemError(withSource(syntax, text));
+  const value = document.toJS() as Configuration;
+  const faults = configurationFaults(value);
+  if (faults.length > 0) {
+    const problems = faults.map(({ keys, message, hint, unknownKey }) => ({
+      message,
+      hint,
+      at: placeOf(offsetOf(document, keys, unknownKey)),
+    }));
+    throw new ProblemError(withSource(problems, text));
+  }
+  return settingsOf(value);
+}
+
+/** Where an entry stands in the YAML: its value, or its key if that is at fault, or the nearest thing around it. */
+function offsetOf(document: Document, keys: string[], unknownKey: boolean): number {
+  const parent = keys.length > 1 ? document.getIn(keys.slice(0, -1), true) : document.contents;
+  const pair = isMap(parent) ? parent.items.find((item) => String(item.key) === keys.at(-1)) : undefined;
+  const node = (unknownKey ? pair?.key : (pair?.value ?? pair?.key)) as
+    { range?: [number, number, number] } | undefined;
+  if (node?.range) return node.range[0];
+  return keys.length > 1 ? offsetOf(document, keys.slice(0, -1), true) : (document.contents?.range?.[0] ?? 0);
+}
+
+const entries = (value: unknown): [string, unknown][] =>
+  typeof value === 'object' && value !== null && !Array.isArray(value) ? Object.entries(value) : [];
+
+function configurationFaults(value: Configuration): ShapeFault[] {
+  const faults = shapeFaults(Configuration, value);
+  if (typeof value !== 'object' || value === null) return faults;
+  const wrong = (keys: string[], message: string, hint?: string) =>
+    faults.push({ keys, message, hint, unknownKey: false });
+  for (const [name, site] of entries(value.sites)) {
+    faults.push(...shapeFaults(SiteSettings, site, ['sites', name]));
+    const sources = entries(site).filter(([key]) => ['folder', 'address', 'har'].includes(key));
+    if (sources.length !== 1)
+      wrong(
+        ['sites', name],
+        `The site "${name}" needs one of folder, address or har`,
+        'Say where its pages come from, such as { folder: public }.',
+      );
+  }
+  if (value.sites !== undefined && entries(value.sites).length === 0)
+    wrong(['sites'], 'There is no site', 'Add one, such as live: { folder: public }.');
+  const forms =
+    value['page-id'] === undefined ? [] : Array.isArray(value['page-id']) ? value['page-id'] : [value['page-id']];
+  forms.forEach((form, index) =>
+    faults.push(
+      ...shapeFaults(PageIdSettings, form, Array.isArray(value['page-id']) ? ['page-id', String(index)] : ['page-id']),
+    ),
+  );
+  for (const [name, size] of entries(value.viewports)) {
+    if (!/^[1-9]\d{1,4}x[1-9]\d{1,4}$/.test(String(size)))
+      wrong(['viewports', name], `"${name}" must be a width and a height in pixels`, 'Write it as 1280x800.');
+  }
+  for (const [name, state] of entries(value.states))
+    faults.push(...shapeFaults(StateSettings, state, ['states', name]));
+  for (const [name, visitor] of entries(value.visitors))
+    faults.push(...shapeFaults(VisitorSettings, visitor, ['visitors', name]));
+  return faults;
+}
+
+const listOf = <T>(value: T | T[] | undefined): T[] =>
+  value === undefined ? [] : Array.isArray(value) ? value : [value];
+
+function settingsOf(value: Configuration): Settings {
+  const forms = listOf(value['page-id']).map(({ in: place, attribute, like }): PageIdForm => ({
+    in: place,
+    attribute,
+    like,
+  }));
+  forms.forEach(({ like }) => formExpression(like));
+  const viewports = entries(value.viewports ?? { desktop: '1280x800' }).map(([name, size]) => {
+    const [width = 0, height = 0] = String(size).split('x').map(Number);
+    return { name, width, height };
+  });
+  return {
+    sites: Object.entries(value.sites).map(([name, site]) => {
+      const kind = site.folder !== undefined ? 'folder' : site.har !== undefined ? 'har' : 'address';
+      return {
+        name,
+        from: { kind, where: site[kind] ?? '' },
+        pathOptions: { dropExtension: site['drop-extension'], queryKeys: site['query-keys'] },
+        bundleAddress: site['bundle-address'] ?? null,
+      };
+    }),
+    forms: forms.length > 0 ? forms : null,
+    rules: listOf(value.rules ?? 'rules/**/*.css'),
+    paths: value.paths ?? 'handles',
+    viewports,
+    states: value.states ?? {},
+    visitors: value.visitors ?? {},
+  };
+}
+
+/** The site of this name, or the first. Throws ProblemError where there is none of that name. */
+export function chosenSite(settings: Settings, name: string | undefined): SiteSource {
+  const site = name === undefined ? settings.sites[0] : settings.sites.find((each) => each.name === name);
+  if (site) return site;
+  throw new ProblemError([
+    {
+      message: `There is no site "${name}" in local-needle.yaml`,
+      hint: suggestion(
+        name ?? '',
+        settings.sites.map((each) => each.name),
+      ),
+    },
+  ]);
+}

@@ -1,0 +1,54 @@
+import 'reflect-metadata';
+import { plainToInstance } from 'class-transformer';
+import { getMetadataStorage, validateSync } from 'class-validator';
+import { suggestion } from '../core/nearest.js';
+
+/** Something wrong with one entry of an object that came from outside. */
+export interface ShapeFault {
+  /** The way to the entry, from the outermost object. */
+  keys: string[];
+  /** `"version" must be 1`, as a sentence without its end. */
+  message: string;
+  hint?: string;
+  /** The key itself is at fault rather than its value. */
+  unknownKey: boolean;
+}
+
+type Shape<T> = new () => T;
+
+/** The keys that a class describes. */
+export function knownKeys(shape: Shape<object>): string[] {
+  const found = getMetadataStorage().getTargetValidationMetadatas(shape, '', false, false);
+  return [...new Set(found.map((metadata) => metadata.propertyName))];
+}
+
+/** Everything in which a value differs from the class that describes it; empty where it fits. */
+export function shapeFaults<T extends object>(shape: Shape<T>, value: unknown, keys: string[] = []): ShapeFault[] {
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) {
+    return [
+      {
+        keys,
+        message: `${keys.length > 0 ? `"${keys.at(-1)}"` : 'The file'} must hold ${knownKeys(shape).join(', ')}`,
+        unknownKey: false,
+      },
+    ];
+  }
+  const instance = plainToInstance(shape, value, { exposeDefaultValues: false });
+  return validateSync(instance, { whitelist: true, forbidNonWhitelisted: true, forbidUnknownValues: false }).flatMap(
+    (error) =>
+      Object.entries(error.constraints ?? {}).map(([name, message]) => {
+        const unknownKey = name === 'whitelistValidation';
+        const missing = (value as Record<string, unknown>)[error.property] === undefined;
+        return {
+          keys: [...keys, error.property],
+          message: unknownKey
+            ? `"${error.property}" is not known here`
+            : missing
+              ? `"${error.property}" is missing: it ${message}`
+              : `"${error.property}" ${message}`,
+          hint: unknownKey ? suggestion(error.property, knownKeys(shape)) : undefined,
+          unknownKey,
+        };
+      }),
+  );
+}

@@ -1,0 +1,104 @@
+import type { Finding } from '../core/check/finding.js';
+import type { Cell, CheckReport, Verdict } from '../core/check/verdict.js';
+import { count, firstFew, printable, table, type Style } from './text.js';
+
+/** A check's report as text: the table of rules against pages, the findings, and the totals. */
+export function checkText(report: CheckReport, style: Style): string {
+  const { colour } = style;
+  const rows = report.rules.flatMap((rule) => {
+    if (rule.paused)
+      return [[colour.dim(rule.rule), colour.dim(pagesText(rule.pages, report)), colour.dim('paused'), '']];
+    const groups = groupCells(report.cells.filter((cell) => cell.rule === rule.rule));
+    if (groups.length === 0) return [[rule.rule, colour.red('no page'), '', '']];
+    return groups.map(({ pages, cell }, index) => [
+      index === 0 ? rule.rule : '',
+      pagesText(pages, report),
+      verdictText(cell.verdict, style),
+      actionsText(cell, style),
+    ]);
+  });
+  const { errors, warnings } = report.totals;
+  const verdicts = [...new Set(report.cells.map(({ verdict }) => verdict))].map(
+    (verdict) => `${report.cells.filter((cell) => cell.verdict === verdict).length} ${verdict}`,
+  );
+  const lines = [
+    `${colour.bold(report.site)}: ${count(report.totals.rules, 'rule')}, ${count(report.totals.pages, 'page')}, at ${report.viewport}`,
+    '',
+    rows.length > 0
+      ? table(['rule', 'pages', 'verdict', 'elements'], rows, style, [24, 36, 8])
+      : '  There are no rules yet. local-needle start writes an example.',
+    '',
+    ...findingsText(report.findings, style),
+    `${count(report.cells.length, 'cell')}${verdicts.length > 0 ? `: ${verdicts.join(', ')}` : ''}. ${errors > 0 ? colour.red(count(errors, 'error')) : 'No errors'}, ${warnings > 0 ? colour.yellow(count(warnings, 'warning')) : 'no warnings'}.`,
+  ];
+  return lines.join('\n');
+}
+
+/** Pages on which a rule does the very same are one row. */
+function groupCells(cells: Cell[]): { pages: string[]; cell: Cell }[] {
+  const groups = new Map<string, { pages: string[]; cell: Cell }>();
+  for (const cell of cells) {
+    const key = JSON.stringify([cell.verdict, cell.actions]);
+    const group = groups.get(key);
+    if (group) group.pages.push(cell.page);
+    else groups.set(key, { pages: [cell.page], cell });
+  }
+  return [...groups.values()];
+}
+
+function pagesText(pages: string[], report: CheckReport): string {
+  if (pages.length === report.totals.pages && pages.length > 1) return `all ${count(pages.length, 'page')}`;
+  if (pages.length <= 2) return pages.map(printable).join('\n');
+  return [...pages.slice(0, 2).map(printable), `and ${pages.length - 2} more`].join('\n');
+}
+
+function verdictText(verdict: Verdict, { colour }: Style): string {
+  const colours: Record<Verdict, (text: string) => string> = {
+    hit: colour.green,
+    partly: colour.yellow,
+    beaten: colour.red,
+    idle: colour.yellow,
+    empty: colour.red,
+    late: colour.cyan,
+    unseen: colour.cyan,
+  };
+  return colours[verdict](verdict);
+}
+
+function actionsText(cell: Cell, { colour }: Style): string {
+  return cell.actions
+    .map(({ action, selector, elements }) => {
+      if (action === 'script') return 'script';
+      return `${elements === 0 ? colour.red('0') : elements} × ${action} ${printable(selector)}`;
+    })
+    .join('\n');
+}
+
+/** Findings of one place and code are told once, with their pages. */
+export function findingsText(findings: Finding[], style: Style): string[] {
+  const { colour } = style;
+  const groups = new Map<string, Finding[]>();
+  for (const each of findings) {
+    const message = each.page ? each.message.replaceAll(each.page, '…') : each.message;
+    const key = JSON.stringify([each.code, each.rule, each.at, message]);
+    groups.set(key, [...(groups.get(key) ?? []), each]);
+  }
+  return [...groups.values()].flatMap((group) => {
+    const [first] = group;
+    if (!first) return [];
+    const { code, level, rule, at, message } = first;
+    const head = level === 'error' ? colour.red('error') : colour.yellow('warning');
+    const where = at ? `${at.file}:${at.line}:${at.column}` : '';
+    const others = group.slice(1).flatMap(({ page }) => page ?? []);
+    const hints = [...new Set(group.flatMap(({ hint }) => hint ?? []))];
+    return [
+      `${head} ${colour.bold(code)}  ${where}${rule ? `  ${rule}` : ''}`,
+      `  ${printable(message)}${others.length > 0 ? `, nor on ${printable(firstFew(others, 3))}` : ''}.`.replace(
+        /\.\.$/,
+        '.',
+      ),
+      ...hints.slice(0, 2).map((hint) => `  ${colour.cyan('→')} ${printable(hint)}`),
+      '',
+    ];
+  });
+}

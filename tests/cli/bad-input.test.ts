@@ -1,0 +1,288 @@
+import { symlinkSync } from 'node:fs';
+import { join } from 'node:path';
+import type { CheckReport } from '../../src/core/check/verdict.js';
+import { folderWith, pageHtml, run, smallProject } from '../helpers.js';
+
+const needle = (inside: string) => `@needle one { pages: path("/"); ${inside} }`;
+const yaml = (text: string) => smallProject(needle('@hide .x;'), { 'local-needle.yaml': text });
+
+describe('A broken local-needle.yaml ends with status 2 and says where and what to do', () => {
+  test.each([
+    [
+      'broken YAML',
+      'version: 1\nsites: { live: { folder: public }\nrules: a\n',
+      [/local-needle\.yaml:\d+:\d+ {2}local-needle\.yaml is not valid YAML/, /indentation/],
+    ],
+    [
+      'a wrong type',
+      'version: 1\nsites: { live: { folder: 12 } }\n',
+      [/local-needle\.yaml:2:26 {2}"folder" must be text/, /\^/],
+    ],
+    [
+      'an unknown key',
+      'version: 1\nsites: { live: { foldr: public } }\n',
+      [/:2:18 {2}"foldr" is not known here/, /Did you mean folder\?/, /needs one of folder, address or har/],
+    ],
+    [
+      'an unknown key at the top',
+      'version: 1\nsite: {}\n',
+      [/:2:1 {2}"site" is not known here/, /Did you mean sites\?/, /"sites" is missing/],
+    ],
+    ['two sources', 'version: 1\nsites:\n  live: { folder: a, har: b }\n', [/:3:9 {2}The site "live" needs one of/]],
+    [
+      'a page-ID form without {id}',
+      'version: 1\nsites: { live: { folder: public } }\npage-id: { in: body-class, like: page }\n',
+      [/:3:34 {2}"like" must be text with \{id\}/],
+    ],
+    [
+      'a bad size',
+      'version: 1\nsites: { live: { folder: public } }\nviewports: { desktop: wide }\n',
+      [/:3:23 {2}"desktop" must be a width and a height/],
+    ],
+    ['an empty file', '', [/must hold version, sites/]],
+    ['another version', 'version: 2\nsites: { live: { folder: public } }\n', [/:1:10 {2}"version" must be 1/]],
+  ])('%s', async (_name, text, expected) => {
+    const { status, log, out } = await run(yaml(text), ['check']);
+    expect([status, out]).toEqual([2, '']);
+    for (const each of expected) expect(log).toMatch(each);
+  });
+});
+
+describe('A broken rule file ends with status 2 and says where and what to do', () => {
+  test.each([
+    [
+      'an unclosed block',
+      '@needle one {\n  pages: all;\n  @hide .x;\n',
+      [/a\.css:1:1 {2}This is not valid CSS: unclosed block/, /Close it with a }/],
+    ],
+    ['an unclosed string', '@needle one {\n  note: "abc;\n}\n', [/a\.css:2:9 .*unclosed string/]],
+    ['an unclosed comment', '@needle one { pages: all; }\n/* oh', [/a\.css:2:1 .*unclosed comment/]],
+    ['an unknown at-rule', needle('@hid .x;'), [/@hid is not known in a rule/, /Did you mean @hide\?/]],
+    ['an unknown at-rule at the top', '@needel a { pages: all; }', [/@needel is not known/, /@needle\?/]],
+    [
+      'an unknown descriptor',
+      needle('strenght: firm; @hide .x;'),
+      [/"strenght" is not known here/, /Did you mean strength\?/],
+    ],
+    [
+      'a declaration in no style rule',
+      needle('color: red;'),
+      [/"color" is not known here/, /SELECTOR \{ color: red; \}/],
+    ],
+    [
+      'a wrong value',
+      needle('paused: perhaps; strength: hard; until: 2027-02-30; expects: some; note: bare;'),
+      [
+        /"paused" must be yes or no/,
+        /"strength" must be firm/,
+        /"until" must be a day/,
+        /"expects" must be a number/,
+        /"note" must be text in quotes/,
+      ],
+    ],
+    [
+      'an unknown condition',
+      '@needle one { pages: paths("/"); @hide .x; }',
+      [/a\.css:1:22 {2}"paths\(…\)" is no condition/, /Did you mean path\?/],
+    ],
+    ['no pages', '@needle one { @hide .x; }', [/does not say which pages/]],
+    ['no name', '@needle { pages: all; }', [/@needle has no name/]],
+    ['@import', needle('@import url("x.css");'), [/@import cannot stand in a rule/, /@style/]],
+    ['an empty swap', needle('@swap .x { }'), [/does not say what to put there/]],
+    [
+      'two rules of one name',
+      `${needle('@hide .x;')}\n${needle('@hide .x;')}`,
+      [/a\.css:2:1 {2}There are two rules "one"; the first is in rules\/a\.css:1/],
+    ],
+    [
+      'a finding that does not exist',
+      needle('@hide .x; allow: no-elment "x";'),
+      [/"no-elment" is no finding/, /no-element\?/],
+    ],
+  ])('%s', async (_name, text, expected) => {
+    const { status, log, out } = await run(smallProject(text), ['check']);
+    expect([status, out]).toEqual([2, '']);
+    for (const each of expected) expect(log).toMatch(each);
+  });
+
+  test('with every error of every file at once', async () => {
+    const directory = smallProject(needle('@hid .x; paused: maybe;'), {
+      'rules/b.css': '@needle two {',
+      'rules/c.css': Buffer.from([0x40, 0xff, 0xfe]),
+    });
+    const { log, status } = await run(directory, ['check']);
+    expect(status).toBe(2);
+    expect(log.match(/^error/gm)).toHaveLength(4);
+    expect(log).toMatch(/c\.css is not UTF-8 text/);
+  });
+});
+
+/** Runs a check and gives its findings in short. */
+async function findings(directory: string) {
+  const { out, status, log } = await run(directory, ['check', '--format', 'json']);
+  expect(log).toBe('');
+  return { status, report: JSON.parse(out) as CheckReport };
+}
+
+describe('A finding leaves the rest of the check standing', () => {
+  test.each<[string, string, string, string, number, RegExp]>([
+    ['an invalid selector', needle('@hide .x, ..y; @hide .x;'), 'bad-css', '1:44', 1, /one \./],
+    ['an invalid ID', needle('@hide #73;'), 'bad-css', '1:39', 1, /\[id="73"\]/],
+    ['an unknown property', needle('.x { colour: red; color: red; }'), 'bad-css', '1:38', 1, /color\?/],
+    [
+      'an invalid path pattern',
+      '@needle one { pages: path("/a("), path("/"); @hide .x; }',
+      'bad-path',
+      '1:22',
+      1,
+      /URL Pattern/,
+    ],
+    ['a selector that matches nothing', needle('@hide .y;'), 'no-element', '1:39', 1, /./],
+    ['a mistyped class', needle('@hide .mastheat;'), 'no-element', '1:39', 1, /\.masthead matches 1/],
+    ['an ID for a class', needle('@hide #masthead;'), 'no-element', '1:39', 1, /\.masthead matches 1/],
+    [
+      'no page',
+      '@needle one { pages: path("/tickets/pya.html"); @hide .x; }',
+      'no-page',
+      '1:22',
+      1,
+      /"\/tickets\/pay\.html"/,
+    ],
+    [
+      'a page ID with its prefix',
+      '@needle one { pages: page-id(page-46); @hide .masthead; }',
+      'no-page',
+      '1:22',
+      1,
+      /page-id\(46\)/,
+    ],
+    [
+      'another number of pages',
+      '@needle one { pages: all; expects: 2 pages; @hide .masthead; }',
+      'page-count',
+      '1:27',
+      1,
+      /expects: 3 pages/,
+    ],
+    [
+      'a file that is not there',
+      needle('@swap .logo { image: url("../no.svg"); }'),
+      'missing-file',
+      '1:54',
+      1,
+      /relative to this one/,
+    ],
+    [
+      'a file outside the project',
+      needle('@swap .x { html: url("../../../../etc/hostname"); }'),
+      'missing-file',
+      '1:50',
+      1,
+      /of the project/,
+    ],
+    ['an image for no image', needle('@swap .x { image: url("/x.svg"); }'), 'bad-swap', '1:39', 1, /\.x img/],
+    ['a broken script', needle('@script url("../bad.js");'), 'bad-script', '2:9', 1, /mended/],
+    [
+      'a rule that reaches every page',
+      `.x { color: red; }\n${needle('@hide .x;')}`,
+      'unscoped',
+      '1:1',
+      1,
+      /@needle NAME/,
+    ],
+    [
+      'an @media that reaches every page',
+      `@media print { .x { color: red; } }\n${needle('@hide .x;')}`,
+      'unscoped',
+      '1:1',
+      1,
+      /@needle NAME/,
+    ],
+    ['a day that is past', needle('until: 2020-01-01; @hide .x;'), 'expired', '1:33', 0, /later day/],
+    [
+      'a page without handle',
+      '@needle one { pages: path("/legal"); @hide .masthead; }',
+      'needs-script',
+      '1:1',
+      0,
+      /needle\.js/,
+    ],
+    ['a rule that does nothing', needle(''), 'no-action', '1:1', 0, /@hide/],
+  ])('%s', async (_name, rules, code, place, status, hint) => {
+    const result = await findings(smallProject(rules, { 'bad.js': 'var a;\nvar b = ;\n' }));
+    const found = result.report.findings.find((each) => each.code === code);
+    expect(result.report.findings.map((each) => each.code)).toContain(code);
+    expect(`${found?.at?.line}:${found?.at?.column}`).toBe(place);
+    expect(found?.hint).toMatch(hint);
+    expect(result.status).toBe(status);
+    expect(result.report.rules.map(({ rule }) => rule)).toEqual(['one']);
+  });
+
+  test('and is accepted where the rule says so', async () => {
+    const { status, report } = await findings(smallProject(needle('@hide .y; allow: no-element "Back in spring.";')));
+    expect([status, report.findings, report.cells[0]?.verdict]).toEqual([0, [], 'empty']);
+  });
+
+  test('an element that arrives late is no finding', async () => {
+    const { status, report } = await findings(smallProject(needle('arrives: late; @hide .y;')));
+    expect([status, report.findings, report.cells[0]?.verdict]).toEqual([0, [], 'late']);
+  });
+});
+
+describe('A site that cannot be read', () => {
+  const settings = { 'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n' };
+  test.each<[string, Record<string, string>, number, RegExp]>([
+    ['a missing folder', settings, 3, /The folder public cannot be read: there is no such file/],
+    ['an empty folder', { ...settings, 'public/readme.txt': 'x' }, 3, /holds no HTML page/],
+    ['a file for a folder', { ...settings, public: 'x' }, 3, /is a file, not a folder/],
+    ['no project', { 'a.txt': '' }, 2, /no local-needle\.yaml here.*\n.*start/],
+  ])('%s', async (_name, files, status, message) => {
+    const result = await run(folderWith(files), ['check']);
+    expect([result.status, result.out]).toEqual([status, '']);
+    expect(result.log).toMatch(message);
+  });
+
+  test('because a page is a broken link or leads out of the folder', async () => {
+    const directory = folderWith({ ...settings, 'public/a.html': pageHtml(''), 'secret.html': pageHtml('') });
+    symlinkSync('nowhere', join(directory, 'public/b.html'));
+    symlinkSync(join(directory, 'secret.html'), join(directory, 'public/c.html'));
+    const { status, log } = await run(directory, ['pages']);
+    expect(status).toBe(3);
+    expect(log).toMatch(/public\/b\.html cannot be read/);
+    expect(log).toMatch(/public\/c\.html cannot be read: it is a link that leads out of the folder/);
+  });
+
+  test('an unknown site, command or option names what there is', async () => {
+    const directory = smallProject(needle('@hide .x;'));
+    for (const [words, message] of [
+      [['check', '--site', 'lve'], /Did you mean live\?/],
+      [['chek'], /Did you mean check\?/],
+      [['check', '--colour'], /Unknown argument: colour/],
+      [['check', '--format', 'xml'], /Choices: "text", "json"/],
+      [[], /Name a command/],
+    ] as const) {
+      const { status, log } = await run(directory, [...words]);
+      expect(status).toBe(2);
+      expect(log).toMatch(message);
+      expect(log).not.toMatch(/ {4}at /);
+    }
+  });
+
+  test('pages in other character sets are read as a browser reads them; what is no HTML is left out', async () => {
+    const directory = folderWith({
+      ...settings,
+      'public/declared.html': Buffer.from('<!doctype html><meta charset=iso-8859-1><title>H\xe4fen</title>', 'latin1'),
+      'public/guessed.html': Buffer.from('<!doctype html><title>H\xe4fen</title>', 'latin1'),
+      'public/wide.html': Buffer.from('\ufeff<!doctype html><title>Häfen</title>', 'utf16le'),
+      'public/picture.html': Buffer.from([0x89, 0x50, 0x4e, 0x47, 0, 0, 0x3c]),
+      'public/title.html': pageHtml('', '', 'a\u001b[31mb'),
+    });
+    const pages = JSON.parse((await run(directory, ['pages', '--format', 'json'])).out) as {
+      pages: { title: string }[];
+    };
+    expect(pages.pages.map(({ title }) => title)).toEqual(['Häfen', 'Häfen', 'a\u001b[31mb', 'Häfen']);
+    expect((await run(directory, ['pages'])).out).not.toContain('\u001b');
+    const report = JSON.parse((await run(directory, ['check', '--format', 'json'])).out) as CheckReport;
+    expect(report.findings.map(({ code }) => code)).toEqual(['bad-charset', 'not-html']);
+  });
+});

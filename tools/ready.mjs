@@ -1,0 +1,17 @@
+// Makes the checkout ready to run: installs the packages if they are missing or older than the lock file, then compiles
+// what changed. Needs nothing but Node and npm.
+import { execFileSync } from 'node:child_process';
+import { existsSync, statSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const root = dirname(dirname(fileURLToPath(import.meta.url)));
+const marker = join(root, 'node_modules', '.package-lock.json');
+const time = (file) => (existsSync(file) ? statSync(file).mtimeMs : 0);
+const run = (file, args) => execFileSync(file, args, { cwd: root, stdio: ['ignore', 2, 2] });
+
+if (time(marker) < time(join(root, 'package-lock.json'))) {
+  console.error('Installing packages (once) …');
+  run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
+}
+run(process.execPath, [join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '--build']);
