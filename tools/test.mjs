@@ -1,16 +1,48 @@
-// Lint, formatting and the tests, in this order; arguments go to Jest. Types were checked by the compile before.
+// Lint, formatting and the tests, in this order, and one closing line that counts them all; arguments go to Jest. Types
+// were checked by the compile before.
 import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 
-const jest = ['node_modules/jest/bin/jest.js', ...process.argv.slice(2)];
-const steps =
-  process.argv.length > 2
-    ? []
-    : [
-        ['node_modules/eslint/bin/eslint.js', '.'],
-        ['node_modules/prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.'],
-      ];
-let failed = false;
-for (const args of [...steps, ['--experimental-vm-modules', '--no-warnings', ...jest]]) {
-  failed = spawnSync(process.execPath, args, { stdio: 'inherit' }).status !== 0 || failed;
+const node = (...args) => spawnSync(process.execPath, args, { stdio: 'inherit' }).status === 0;
+const counts = { passed: 0, failed: 0, skipped: 0 };
+const jestOnly = process.argv.slice(2);
+
+if (jestOnly.length === 0) {
+  for (const check of [
+    ['node_modules/eslint/bin/eslint.js', '.'],
+    ['node_modules/prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.'],
+  ]) {
+    counts[node(...check) ? 'passed' : 'failed']++;
+  }
 }
-process.exit(failed ? 1 : 0);
+const results = join(mkdtempSync(join(tmpdir(), 'needle-results-')), 'results.json');
+const fine = node(
+  '--experimental-vm-modules',
+  '--no-warnings',
+  'node_modules/jest/bin/jest.js',
+  '--json',
+  `--outputFile=${results}`,
+  '--reporters=default',
+  ...jestOnly,
+);
+try {
+  const { numPassedTests, numFailedTests, numPendingTests, numRuntimeErrorTestSuites } = JSON.parse(
+    readFileSync(results, 'utf8'),
+  );
+  counts.passed += numPassedTests;
+  counts.failed += numFailedTests + numRuntimeErrorTestSuites;
+  counts.skipped += numPendingTests;
+} catch {
+  counts.failed++;
+}
+if (!fine && counts.failed === 0) counts.failed++;
+if (counts.skipped > 0)
+  console.log(
+    `Skipped: the tests that need Chromium. Install it (apt-get install chromium) or set LOCAL_NEEDLE_CHROMIUM.`,
+  );
+console.log(
+  `${counts.passed} passed, ${counts.failed} failed${counts.skipped > 0 ? `, ${counts.skipped} skipped` : ''}`,
+);
+process.exit(counts.failed > 0 ? 1 : 0);

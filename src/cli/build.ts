@@ -4,8 +4,7 @@ import { buildBundle } from '../core/build/bundle.js';
 import { check } from '../core/check/check.js';
 import type { FileUse } from '../core/rule/rule.js';
 import { ProblemError } from '../core/place.js';
-import { findingsText } from '../report/check-text.js';
-import { count, firstFew, styleFor } from '../report/text.js';
+import { count, firstFew } from '../report/text.js';
 import { failOn, statusFor, type FailArguments } from './check.js';
 import { today, type Command } from './command.js';
 import { openProject } from './open.js';
@@ -66,10 +65,7 @@ export const command: Command<BuildArguments> = {
       files.set('needle.js', bundle.js).set('needle.js.map', bundle.jsMap);
     for (const [name, bytes] of bundle.files) files.set(name, bytes);
     writeFiles(args.out, files);
-    const style = styleFor(process.stdout, process.env);
     const errors = report.findings.filter(({ level }) => level === 'error');
-    const errorText = findingsText(errors, style).join('\n').trimEnd();
-    if (errorText) log(`${errorText}\n`);
     const size = (name: string) => `${(Buffer.byteLength(files.get(name) ?? '') / 1024).toFixed(1)} KB`;
     const shown = (name: string) => join(relative(process.cwd(), join(process.cwd(), args.out)) || '.', name);
     out(`${content.site.name}: ${count(bundle.rules, 'rule')} for ${count(bundle.pages, 'page')}`);
@@ -80,7 +76,12 @@ export const command: Command<BuildArguments> = {
     out(
       `Load them last in <head>:\n  <link rel="stylesheet" href="${base}needle.css">${bundle.js === null ? '' : `\n  <script src="${base}needle.js"></script>`}`,
     );
-    if (errors.length > 0) log(`Built all the same; ${count(errors.length, 'error')} above.`);
+    if (errors.length > 0) {
+      const which = [...new Set(errors.map(({ code, rule }) => `${code} in ${rule ?? 'a rule file'}`))];
+      log(
+        `Built what is sound, with ${count(errors.length, 'error')}: ${firstFew(which, 5)}. local-needle check says more.`,
+      );
+    }
     return statusFor(
       report.findings.map(({ level }) => level),
       args['fail-on'],

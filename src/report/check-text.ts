@@ -69,7 +69,7 @@ function actionsText(cell: Cell, { colour }: Style): string {
   return cell.actions
     .map(({ action, selector, elements }) => {
       if (action === 'script') return 'script';
-      return `${elements === 0 ? colour.red('0') : elements} × ${action} ${printable(selector)}`;
+      return `${elements > 0 ? elements : cell.verdict === 'late' ? colour.cyan('0') : colour.red('0')} × ${action} ${printable(selector)}`;
     })
     .join('\n');
 }

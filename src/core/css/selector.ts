@@ -1,5 +1,6 @@
 import { parse, walk, type CssNode, type Selector as SelectorNode, type SelectorList } from 'css-tree';
 import { suggestion } from '../nearest.js';
+import { statePseudoClasses } from '../page/pseudo-classes.js';
 import tables from './browser-tables.json' with { type: 'json' };
 
 /** One complex selector of a list, as the author wrote it. */
@@ -49,6 +50,20 @@ const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1
 
 function checkSimpleSelector(node: CssNode): void {
   const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
+  if (node.type === 'AttributeSelector' && node.flags && node.flags.toLowerCase() !== 'i') {
+    throw new SelectorError(
+      `"${node.flags}" is no flag of an attribute selector that browsers know`,
+      offset,
+      'Use i, or leave it out.',
+    );
+  }
+  if (node.type === 'TypeSelector' && node.name.includes('|')) {
+    throw new SelectorError(
+      `"${node.name}" names a namespace, which a rule cannot declare`,
+      offset,
+      `Write ${node.name.replace(/^.*\|/, '')}.`,
+    );
+  }
   if (node.type === 'IdSelector' && /^-?\d/.test(node.name)) {
     throw new SelectorError(
       `"#${node.name}" is not a valid selector: an ID in CSS may not begin with a digit`,
@@ -65,6 +80,17 @@ function checkSimpleSelector(node: CssNode): void {
       );
     }
   }
+  if (
+    node.type === 'PseudoClassSelector' &&
+    ['is', 'where', 'not', 'has'].includes(node.name.toLowerCase()) &&
+    isEmptyList(node.children?.first)
+  ) {
+    throw new SelectorError(
+      `":${node.name}()" is empty and matches nothing`,
+      offset,
+      'Write a selector between the parentheses.',
+    );
+  }
   if (node.type === 'PseudoElementSelector') {
     const name = node.name.toLowerCase();
     if (!tables.pseudoElements.includes(name) && !name.startsWith('-webkit-')) {
@@ -76,6 +102,9 @@ function checkSimpleSelector(node: CssNode): void {
     }
   }
 }
+
+const isEmptyList = (node: CssNode | null | undefined) =>
+  !node || (node.type === 'SelectorList' && node.children.isEmpty);
 
 /** The parts of one complex selector that scoping and counting need. */
 export interface SelectorParts {
@@ -153,12 +182,6 @@ export function resolveNested(selectors: Selector[], parents: Selector[]): Selec
 /** Whether a selector is one compound without a type selector, so that it can stand anywhere inside another compound. */
 const isPlainCompound = (text: string) =>
   /^[.#[:]/.test(text) && !/[\s>+~,]/.test(text.replace(/\([^()]*\)|\[[^\]]*\]/g, '')) && !text.includes('::');
-
-/** Pseudo-classes that only a user or a script brings about: on a page at rest they match nothing. */
-export const statePseudoClasses =
-  `active autofill buffering current focus focus-visible focus-within fullscreen future hover
-  indeterminate interest-source modal past picture-in-picture popover-open seeking stalled target target-current
-  target-within user-invalid user-valid visited -webkit-autofill active-view-transition`.split(/\s+/);
 
 /** A selector without the pseudo-classes of a state: what it would match if the state were there. */
 export function withoutStates(text: string): string {

@@ -1,5 +1,6 @@
 import { compile, selectAll } from 'css-select';
-import { statePseudoClasses } from '../css/selector.js';
+import { parse as parseSelector, type Selector as Token } from 'css-what';
+import { pseudoClasses } from './pseudo-classes.js';
 import { defaultTreeAdapter as tree, html as standard, parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 
 export type Element = Tree.Element;
@@ -28,7 +29,9 @@ const adapter = {
   getAttributeValue: attribute,
   hasAttrib: (element: Element, name: string) => attribute(element, name) !== undefined,
   getChildren: (node: Tree.Node): Tree.Node[] => ('childNodes' in node ? node.childNodes : []),
-  getName: (element: Element) => element.tagName,
+  // A type selector matches elements of SVG and MathML in any letter case too, as Chromium has it.
+  getName: (element: Element) =>
+    element.namespaceURI === standard.NS.HTML ? element.tagName : element.tagName.toLowerCase(),
   getParent: (element: Element): Tree.Node | null => element.parentNode,
   getSiblings: (node: Tree.Node): Tree.Node[] =>
     'parentNode' in node && node.parentNode ? node.parentNode.childNodes : [node],
@@ -50,34 +53,33 @@ export function textOf(node: Tree.Node): string {
   return 'childNodes' in node ? node.childNodes.map(textOf).join('') : '';
 }
 
-const never = () => false;
-/** Pseudo-classes that css-select reads otherwise than browsers do, and those that only a user or a script brings about. */
-const pseudos: Record<string, (element: Element) => boolean> = {
-  // Selectors 4 lets white space count as empty; no browser does.
-  empty: (element) =>
-    element.childNodes.every((node) => !('value' in node && node.value !== '') && !tree.isElementNode(node)),
-  defined: (element) => !element.tagName.includes('-'),
-  open: (element) => ['details', 'dialog'].includes(element.tagName) && attribute(element, 'open') !== undefined,
-  'placeholder-shown': (element) =>
-    ['input', 'textarea'].includes(element.tagName) &&
-    attribute(element, 'placeholder') !== undefined &&
-    !(attribute(element, 'value') ?? textOf(element)),
-  ...Object.fromEntries(statePseudoClasses.map((name) => [name, never])),
-};
-
 /** Finds the elements that one selector without pseudo-elements matches on a page, in the order of the source. */
 export type Matcher = (document: PageDocument) => Element[];
 
-/** Compiles a selector once, to run on many pages. Throws Error where css-select cannot read it. */
+/** Compiles a selector list once, to run on many pages. Throws Error where css-select cannot read it. */
 export function compileMatcher(selector: string): Matcher {
+  const tokens = parseSelector(selector);
+  renameOwn(tokens);
   const make = (quirksMode: boolean) =>
-    compile<Tree.Node, Element>(selector, { adapter, pseudos, quirksMode, cacheResults: false });
+    compile<Tree.Node, Element>(tokens, { adapter, pseudos: ownPseudos, quirksMode, cacheResults: false });
   const standards = make(false);
   let quirks: typeof standards | undefined;
   return (document) => {
     const query = document.quirks ? (quirks ??= make(true)) : standards;
     return selectAll<Tree.Node, Element>(query, document.root, { adapter, cacheResults: false }).filter(isOfTheBody);
   };
+}
+
+const own = 'needle-';
+const ownPseudos = Object.fromEntries(Object.entries(pseudoClasses).map(([name, test]) => [own + name, test]));
+
+/** css-select's own reading of a pseudo-class comes before one that is handed to it, so that ours need other names. */
+function renameOwn(tokens: Token[][]): void {
+  for (const token of tokens.flat()) {
+    if (token.type !== 'pseudo') continue;
+    if (Object.hasOwn(pseudoClasses, token.name)) token.name = own + token.name;
+    if (Array.isArray(token.data)) renameOwn(token.data);
+  }
 }
 
 /** Rules reach `html`, `body` and what is inside `body`; never `head` (docs/verdicts.md, Scope). */
