@@ -12,6 +12,7 @@ const run = (file, args) => execFileSync(file, args, { cwd: root, stdio: ['ignor
 
 if (time(marker) < time(join(root, 'package-lock.json'))) {
   console.error('Installing packages (once) …');
-  run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
+  // Not `npm ci`: it insists on packages for other systems, which not every registry mirror has.
+  run('npm', ['install', '--no-save', '--no-audit', '--no-fund', '--loglevel=error']);
 }
 run(process.execPath, [join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '--build']);
