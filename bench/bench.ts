@@ -1,14 +1,15 @@
-import { spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { spawn, spawnSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { demoPages, type DemoPage } from '../demo/pages.js';
+import { startDemoServer } from '../demo/server.js';
 import { fileOf, renderPage } from '../demo/site.js';
 
 /** Runs of each command; the median counts. */
 const runs = 5;
-const program = fileURLToPath(new URL('../src/cli/main.js', import.meta.url));
+const program = fileURLToPath(new URL('../program/local-needle.js', import.meta.url));
 const bare = fileURLToPath(new URL('./bare-parse.js', import.meta.url));
 
 /** A folder of pages with the demo's template and a body of some 30 KB, every `step`th of them targeted by rules. */
@@ -84,4 +85,57 @@ for (const [pages, rules, targeted, limit] of [
   } finally {
     rmSync(directory, { recursive: true });
   }
+}
+
+const pages = Array.from({ length: 2000 }, (_, index): DemoPage => ({
+  path: `/p/${index}`,
+  title: `Page ${index}`,
+  id: index,
+  body: '<main class="content"><p>The boat leaves at ten.</p></main>'.repeat(200),
+}));
+const front: DemoPage = { path: '/', title: 'Front', id: 9999, body: '<main></main>' };
+const peaks: number[] = [];
+for (const amount of [200, 2000]) {
+  const server = await startDemoServer('live', 0, [front, ...pages.slice(0, amount)]);
+  const directory = mkdtempSync(join(tmpdir(), 'needle-bench-'));
+  writeFileSync(
+    join(directory, 'local-needle.yaml'),
+    `version: 1\nsites: { live: { address: "${server.address}" } }\n`,
+  );
+  peaks.push(await peakMemory([program, 'gather', '--limit', '5000'], directory));
+  await server.close();
+  if (amount === 2000)
+    compare(
+      'pages after gathering 2000 / --version',
+      time([program, 'pages'], directory),
+      time([program, '--version'], '.'),
+      3,
+    );
+  rmSync(directory, { recursive: true });
+}
+const [small = NaN, large = NaN] = peaks;
+console.log(
+  `${'gather: peak memory at 2000 pages / at 200'.padEnd(58)} ${large.toFixed(0)} MB / ${small.toFixed(0)} MB = ${(large / small).toFixed(2)}`,
+);
+
+/** The largest resident size of a command, in MB; read from the system while it runs. The server of this process goes on meanwhile. */
+function peakMemory(args: string[], cwd: string): Promise<number> {
+  return new Promise((done, failed) => {
+    const child = spawn(process.execPath, args, { cwd, stdio: 'ignore' });
+    let peak = 0;
+    const timer = setInterval(() => {
+      try {
+        peak = Math.max(
+          peak,
+          Number(/VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${child.pid}/status`, 'utf8'))?.[1] ?? 0) / 1024,
+        );
+      } catch {
+        clearInterval(timer);
+      }
+    }, 20);
+    child.on(
+      'close',
+      (code) => (clearInterval(timer), code === 0 ? done(peak) : failed(new Error(`gather ended with ${code}`))),
+    );
+  });
 }

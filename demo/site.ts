@@ -6,10 +6,10 @@ import { demoPages, type DemoPage } from './pages.js';
 /** The two copies of the demo's site: the same pages, but each content system assigned IDs of its own. */
 export type Copy = 'live' | 'staging';
 
-/** The folder of this package: the one with its package.json, from wherever this file was compiled to. */
+/** The folder of this package: from wherever this file was compiled to. */
 export function packageFolder(): string {
   let folder = dirname(fileURLToPath(import.meta.url));
-  while (!existsSync(join(folder, 'package.json'))) folder = dirname(folder);
+  while (!existsSync(join(folder, 'demo', 'assets'))) folder = dirname(folder);
   return folder;
 }
 
@@ -77,11 +77,17 @@ export function writeDemoSite(folder: string, copy: Copy): void {
   cpSync(join(packageFolder(), 'demo', 'assets'), join(folder, 'assets'), { recursive: true });
 }
 
-/** Writes the rules, pictures and scripts of the demo's project beside its sites; local-needle.yaml is left to `start`. */
+/** What the demo adds to the local-needle.yaml that `start` writes. */
+export const demoSettings = `states:
+  scrolled: { add-class: { .masthead: is-stuck } }
+  menu-hovered: { pseudo: { ".menu a": hover } }
+visitors:
+  member: { cookies: { crew: "\${CREW_COOKIE}" } }
+`;
+
+/** Writes the rules, pictures and scripts of the demo's project; local-needle.yaml is left to `start`. */
 export function writeDemoProject(directory: string): void {
   mkdirSync(directory, { recursive: true });
-  writeDemoSite(join(directory, 'live'), 'live');
-  writeDemoSite(join(directory, 'staging'), 'staging');
   for (const part of ['rules', 'assets', 'fragments', 'scripts']) {
     cpSync(join(packageFolder(), 'demo', 'project', part), join(directory, part), { recursive: true });
   }

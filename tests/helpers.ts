@@ -11,7 +11,7 @@ export interface Run {
   log: string;
 }
 
-const program = join(process.cwd(), 'dist/src/cli/main.js');
+const program = join(process.cwd(), 'dist/program/local-needle.js');
 
 /** Runs the built program in a folder. */
 export function run(directory: string, words: string[], environment: Record<string, string> = {}): Promise<Run> {

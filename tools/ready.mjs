@@ -16,3 +16,4 @@ if (time(marker) < time(join(root, 'package-lock.json'))) {
   run('npm', ['install', '--no-save', '--no-audit', '--no-fund', '--loglevel=error']);
 }
 run(process.execPath, [join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '--build']);
+run(process.execPath, [join(root, 'tools', 'bundle.mjs')]);

@@ -1,3 +1,5 @@
+// Node's own TextDecoder reads windows-1252 as ISO-8859-1 (0x80 to 0x9f become control characters).
+import { TextDecoder } from '@exodus/bytes/encoding.js';
 import sniffEncoding from 'html-encoding-sniffer';
 
 /** The text of an HTML document and how sure its character set is. */

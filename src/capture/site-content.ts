@@ -1,5 +1,5 @@
 import type { Finding } from '../core/check/finding.js';
-import { readDocument, type PageDocument } from '../core/page/elements.js';
+import { readDocument, type PageDocument } from '../core/page/document.js';
 import type { PageOpening } from '../core/page/opening.js';
 import { findForms, type FoundForm, type PageIdForm } from '../core/page/page-id.js';
 import { makePage, makeSite, type Page, type Site } from '../core/page/page.js';

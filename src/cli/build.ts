@@ -7,7 +7,7 @@ import { ProblemError } from '../core/place.js';
 import { count, firstFew } from '../report/text.js';
 import { failOn, statusFor, type FailArguments } from './check.js';
 import { today, type Command } from './command.js';
-import { openProject } from './open.js';
+import { lookAt, openProject } from './open.js';
 import { writeFiles } from './write.js';
 
 interface BuildArguments extends FailArguments {
@@ -36,19 +36,24 @@ export const command: Command<BuildArguments> = {
   examples: [['$0 build --as bundle --out public/assets', 'needle.css, and needle.js if a rule needs it']],
   async run(args, { out, log }) {
     const { project, source, content } = openProject(args);
-    const input = {
-      site: content.site,
-      rules: project.rules,
-      open: content.open,
-      paths: project.settings.paths,
-      today: today(),
-    };
+    const look = lookAt(args, project, source, content);
+    const { rules } = project;
     const report = check({
-      ...input,
+      ...look,
+      rules,
       findings: [...project.findings, ...content.findings],
-      viewport: project.settings.viewports[0]?.name ?? 'desktop',
+      others: [],
+      today: today(),
     });
-    const bundle = buildBundle({ ...input, pathOptions: source.pathOptions, shippedName });
+    const bundle = buildBundle({
+      site: content.site,
+      rules,
+      open: content.open,
+      paths: look.paths,
+      today: today(),
+      pathOptions: source.pathOptions,
+      shippedName,
+    });
     if (bundle.js !== null && !args.script) {
       throw new ProblemError([
         {

@@ -3,7 +3,8 @@ import type { Level } from '../core/check/finding.js';
 import { checkText } from '../report/check-text.js';
 import { styleFor } from '../report/text.js';
 import { status, today, type Command, type CommonArguments } from './command.js';
-import { openProject } from './open.js';
+import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
+import { otherSites } from './sites.js';
 
 export interface FailArguments extends CommonArguments {
   'fail-on': Level | 'never';
@@ -23,22 +24,21 @@ export function statusFor(levels: Level[], limit: FailArguments['fail-on']): num
   return counts.length > 0 ? status.findings : status.fine;
 }
 
-export const command: Command<FailArguments> = {
+export const command: Command<FailArguments & LookArguments> = {
   formats: ['text', 'json'],
-  options: failOn,
+  options: { ...lookOptions, ...failOn },
   examples: [
     ['$0 check', 'which rules hit which pages, and what is wrong'],
+    ['$0 check --visitor member --state scrolled', 'as a member sees the pages, scrolled'],
     ['$0 check --format json --fail-on warning', 'for a build server'],
   ],
   async run(args, { out }) {
-    const { project, content } = openProject(args);
+    const { project, source, content } = openProject(args);
     const report = check({
-      site: content.site,
+      ...lookAt(args, project, source, content),
       rules: project.rules,
       findings: [...project.findings, ...content.findings],
-      open: content.open,
-      paths: project.settings.paths,
-      viewport: project.settings.viewports[0]?.name ?? 'desktop',
+      others: otherSites(project.directory, project.settings, source),
       today: today(),
     });
     out(

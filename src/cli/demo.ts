@@ -1,8 +1,9 @@
-import { mkdtempSync, readdirSync, existsSync } from 'node:fs';
+import { appendFileSync, existsSync, mkdtempSync, readdirSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import type { Argv } from 'yargs';
-import { writeDemoProject } from '../../demo/site.js';
+import { startDemoServer, type DemoServer } from '../../demo/server.js';
+import { demoSettings, writeDemoProject, type Copy } from '../../demo/site.js';
 import { ProblemError } from '../core/place.js';
 import { styleFor } from '../report/text.js';
 import { status, type Command, type CommonArguments } from './command.js';
@@ -13,12 +14,28 @@ interface DemoArguments extends CommonArguments {
 }
 
 /** The whole job on the demo's site, command by command. */
-const steps: { why: string; command: string[] }[] = [
-  { why: 'A project for a folder of HTML', command: ['start', 'live'] },
+const steps = (live: string, staging: string): { why: string; command: string[]; quiet?: boolean }[] => [
+  {
+    why: 'A project for a running site and its staging copy',
+    command: ['start', `live=${live}`, `staging=${staging}`],
+  },
+  { why: 'Capture both: sitemaps first, then links; robots.txt obeyed', command: ['gather', 'live'], quiet: true },
+  { why: '', command: ['gather', 'staging'], quiet: true },
   { why: 'Know the pages: what can pick each of them out', command: ['pages'] },
+  { why: 'One of them: each way to target it, ready to paste', command: ['pages', '/tickets/pay'] },
   { why: 'Check: every rule on every page that it targets (two rules hold a mistake)', command: ['check'] },
+  { why: 'Will the rules hold on staging, where IDs differ?', command: ['drift', 'live', 'staging'] },
   { why: 'Ship: one stylesheet and one script', command: ['build', '--as', 'bundle', '--out', 'needle'] },
 ];
+
+/** The ports that `npm run demo:serve` uses, so that the project goes on working with it; others where they are taken. */
+async function serve(copy: Copy): Promise<DemoServer> {
+  try {
+    return await startDemoServer(copy, copy === 'live' ? 4810 : 4811);
+  } catch {
+    return startDemoServer(copy);
+  }
+}
 
 export const command: Command<DemoArguments> = {
   usage: '[folder]',
@@ -38,24 +55,28 @@ export const command: Command<DemoArguments> = {
     writeDemoProject(directory);
     const { colour } = styleFor(process.stdout, process.env);
     output.out(`Saltmere Ferries, a made-up operator of island ferries, in ${directory}\n`);
+    const servers = [await serve('live'), await serve('staging')] as const;
     const before = process.cwd();
     process.chdir(directory);
     try {
-      // One stream, so that findings stand below the command that made them.
-      const together = { out: output.out, log: output.out };
-      for (const { why, command: words } of steps) {
-        output.out(colour.dim(`# ${why}`));
+      for (const { why, command: words, quiet } of steps(servers[0].address, servers[1].address)) {
+        if (why) output.out(colour.dim(`# ${why}`));
         output.out(colour.bold(`$ local-needle ${words.join(' ')}`));
-        await runCommandLine(words, together);
+        // One stream, so that findings stand below the command that made them.
+        await runCommandLine(words, { out: output.out, log: quiet ? () => undefined : output.out });
+        if (words[0] === 'start') appendFileSync('local-needle.yaml', demoSettings);
         output.out('');
       }
     } finally {
       process.chdir(before);
+      await Promise.all(servers.map((server) => server.close()));
     }
     output.out(`${colour.bold('Try next')}, in ${directory}:`);
     output.out(`  mend .promo-feild in rules/tickets.css and nite-boat in rules/site.css, then: local-needle check`);
     output.out(`  read needle/needle.css: each selector is limited to its pages, with the rule's note above it`);
-    output.out(`  local-needle pages --format json, local-needle check --format json: for other programs`);
+    output.out(
+      `  npm run demo:serve in the clone keeps the site up; then: CREW_COOKIE=1 local-needle gather --visitor member`,
+    );
     return status.fine;
   },
 };

@@ -1,10 +1,12 @@
-import { resolve } from 'node:path';
+import type { View } from '../core/check/check.js';
 import { ProblemError } from '../core/place.js';
-import { readFolder } from '../capture/folder.js';
 import type { SiteContent } from '../capture/site-content.js';
-import { findProject, loadProject, loadSettings, requireFolder, type Project } from '../project/project.js';
-import { chosenSite, type Settings, type SiteSource } from '../project/read-configuration.js';
+import { loadProject, type Project } from '../project/project.js';
+import { chosenSite, type SiteSource } from '../project/read-configuration.js';
+import { findProject } from '../project/settings.js';
+import { unknownVisitor } from '../project/visitor.js';
 import type { CommonArguments } from './command.js';
+import { capturedSite, openSite } from './sites.js';
 
 /** The project and the site that a call is about. */
 export function openProject(args: CommonArguments): { project: Project; source: SiteSource; content: SiteContent } {
@@ -13,23 +15,61 @@ export function openProject(args: CommonArguments): { project: Project; source: 
   return { project, source, content: openSite(project.directory, project.settings, source) };
 }
 
-/** The site alone, for commands that need no rules. */
-export function openPages(args: CommonArguments): { source: SiteSource; content: SiteContent } {
-  const directory = findProject(args.project, process.cwd());
-  const settings = loadSettings(directory);
-  const source = chosenSite(settings, args.site);
-  return { source, content: openSite(directory, settings, source) };
+/** How pages are looked at: what `check`, `why` and `find` take. */
+export interface LookArguments extends CommonArguments {
+  viewport?: string;
+  state?: string;
+  visitor?: string;
 }
 
-/** Reads a site's pages, however it is captured. Throws ProblemError. */
-export function openSite(directory: string, settings: Settings, { name, from, pathOptions }: SiteSource): SiteContent {
-  if (from.kind === 'folder') {
-    const folder = resolve(directory, from.where);
-    requireFolder(folder, from.where);
-    return readFolder(name, folder, from.where, pathOptions, settings.forms);
-  }
-  throw new ProblemError(
-    [{ message: `The site "${name}" was not gathered yet`, hint: `Run local-needle gather ${name}.` }],
-    'access',
+export const lookOptions = {
+  viewport: { type: 'string', describe: 'Viewport of local-needle.yaml (default: the first)' },
+  state: { type: 'string', describe: 'State of local-needle.yaml, such as scrolled' },
+  visitor: { type: 'string', describe: 'Visitor of local-needle.yaml, such as member' },
+} as const;
+
+/** What a check needs to know of how pages are looked at. Throws ProblemError for a name that local-needle.yaml lacks. */
+export function lookAt(args: LookArguments, project: Project, source: SiteSource, content: SiteContent) {
+  const { settings, directory } = project;
+  const need = (kind: string, name: string | undefined, known: string[]) => {
+    if (name !== undefined && !known.includes(name))
+      throw new ProblemError([
+        {
+          message: `There is no ${kind} "${name}" in local-needle.yaml`,
+          hint: known.length > 0 ? `Known: ${known.join(', ')}.` : `Add it below ${kind}s.`,
+        },
+      ]);
+  };
+  need(
+    'viewport',
+    args.viewport,
+    settings.viewports.map(({ name }) => name),
   );
+  need('state', args.state, Object.keys(settings.states));
+  if (args.visitor !== undefined && !Object.hasOwn(settings.visitors, args.visitor))
+    throw unknownVisitor(settings, args.visitor);
+  const views = new Map<string | null, View | null>([[null, content]]);
+  const view = (visitor: string | null) => {
+    if (!views.has(visitor)) views.set(visitor, capturedSite(directory, settings, source, visitor));
+    return views.get(visitor) ?? null;
+  };
+  if (args.visitor !== undefined && !view(args.visitor)) {
+    throw new ProblemError(
+      [
+        {
+          message: `The site "${source.name}" was not gathered as ${args.visitor} sees it`,
+          hint: `Run local-needle gather ${source.name} --visitor ${args.visitor}.`,
+        },
+      ],
+      'access',
+    );
+  }
+  return {
+    view,
+    states: settings.states,
+    state: args.state ?? null,
+    visitor: args.visitor ?? null,
+    viewport: args.viewport ?? settings.viewports[0]?.name ?? 'desktop',
+    paths: settings.paths,
+  };
 }

@@ -1,18 +1,85 @@
+import type { Argv } from 'yargs';
+import { nearest } from '../core/nearest.js';
+import { normalisePath } from '../core/page/path.js';
+import type { Page, Site } from '../core/page/page.js';
+import { ProblemError } from '../core/place.js';
+import { parseCondition } from '../core/rule/condition.js';
+import { conditionHolds } from '../core/rule/target.js';
+import { pageReport, pageText } from '../report/page.js';
 import { pagesReport, pagesText } from '../report/pages.js';
 import { styleFor } from '../report/text.js';
-import { status, type Command } from './command.js';
-import { openPages } from './open.js';
+import { status, type Command, type CommonArguments } from './command.js';
+import { openPages } from './sites.js';
 
-export const command: Command = {
+interface PagesArguments extends CommonArguments {
+  page?: string;
+  path?: string;
+  'page-id'?: string;
+  'body-class'?: string;
+  all: boolean;
+}
+
+/** Rows of the text without `--all`: more than a person reads. */
+const rowsAtMost = 200;
+
+/** The condition that the options say, as a rule would write it; null without options. Throws ProblemError. */
+function conditionOf(args: PagesArguments) {
+  const terms = [
+    ...(args.path === undefined ? [] : [`path("${args.path}")`]),
+    ...(args['page-id'] === undefined ? [] : [`page-id(${args['page-id']})`]),
+    ...(args['body-class'] === undefined ? [] : [`body-class(${args['body-class']})`]),
+  ];
+  if (terms.length === 0) return null;
+  const { condition, faults } = parseCondition(terms.join(' '));
+  if (faults.length > 0) throw new ProblemError(faults.map(({ message, hint }) => ({ message, hint })));
+  return condition;
+}
+
+function pageAt(path: string, site: Site): Page {
+  const page = site.byPath.get(path) ?? site.byPath.get(normalisePath(path));
+  if (page) return page;
+  const near = nearest(
+    path,
+    site.pages.map((each) => each.path),
+  );
+  throw new ProblemError([
+    {
+      message: `${site.name} has no page ${path}`,
+      hint: near ? `Did you mean ${near}?` : 'local-needle pages lists them.',
+    },
+  ]);
+}
+
+export const command: Command<PagesArguments> = {
+  usage: '[page]',
+  positionals: (yargs: Argv) =>
+    yargs.positional('page', { type: 'string', describe: 'Path of a page: show everything about it' }),
   formats: ['text', 'json'],
-  examples: [['$0 pages --site staging', 'the pages of the staging copy with their handles']],
+  options: {
+    path: { type: 'string', describe: 'Only pages whose path fits, such as "/winter/*"' },
+    'page-id': { type: 'string', describe: 'Only the page with this ID' },
+    all: { type: 'boolean', default: false, describe: 'List every page, however many' },
+    'body-class': { type: 'string', describe: 'Only pages with all of these classes on body' },
+  },
+  examples: [
+    ['$0 pages --site staging', 'the pages of the staging copy with their handles'],
+    ['$0 pages --body-class season-winter', 'a part of them, and the condition that picks just these'],
+    ['$0 pages /tickets/pay', 'each way to target one page, ready to paste'],
+  ],
   async run(args, { out }) {
     const { content } = openPages(args);
-    out(
-      args.format === 'json'
-        ? JSON.stringify(pagesReport(content.site), null, 2)
-        : pagesText(content.site, content.found, styleFor(process.stdout, process.env)),
-    );
+    const { site, found } = content;
+    const style = styleFor(process.stdout, process.env);
+    const json = (value: unknown) => JSON.stringify(value, null, 2);
+    if (args.page !== undefined) {
+      const page = pageAt(args.page, site);
+      out(args.format === 'json' ? json(pageReport(page, site)) : pageText(page, site, style));
+      return status.fine;
+    }
+    const condition = conditionOf(args);
+    const shown = condition ? site.pages.filter((page) => conditionHolds(condition, page, site)) : null;
+    if (args.format === 'json') out(json(pagesReport(site, shown ?? site.pages)));
+    else out(pagesText(site, found, style, args.all ? Infinity : rowsAtMost, shown));
     return status.fine;
   },
 };

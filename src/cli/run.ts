@@ -1,18 +1,35 @@
 import yargs, { type Argv } from 'yargs';
-import { readFileSync } from 'node:fs';
+import packageJson from '../../package.json' with { type: 'json' };
 import type { Command, CommonArguments, Output } from './command.js';
 
 /** Every command with what it is for; the rest of it is loaded when it is called. */
 const commands: Record<string, { describe: string; usage?: string; load: () => Promise<{ command: unknown }> }> = {
-  start: { describe: 'Make a project for a folder of HTML', usage: '<folder>', load: () => import('./start.js') },
-  pages: { describe: 'List the pages with everything that can pick them out', load: () => import('./pages.js') },
+  start: {
+    describe: 'Make a project for a folder of HTML or a running site',
+    usage: '<from..>',
+    load: () => import('./start.js'),
+  },
+  gather: {
+    describe: 'Capture the pages of a running site',
+    usage: '[name]',
+    load: () => import('./gather.js'),
+  },
+  pages: {
+    describe: 'List the pages with everything that can pick them out',
+    usage: '[page]',
+    load: () => import('./pages.js'),
+  },
   check: { describe: 'Say which rules hit which pages, and what is wrong', load: () => import('./check.js') },
+  drift: {
+    describe: 'Compare two sites and what the rules do on them',
+    usage: '<a> <b>',
+    load: () => import('./drift.js'),
+  },
   build: { describe: 'Write what ships', load: () => import('./build.js') },
   demo: { describe: 'Show the whole job on a made-up site', usage: '[folder]', load: () => import('./demo.js') },
 };
 
-const version = (): string =>
-  (JSON.parse(readFileSync(new URL('../../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
+const { version } = packageJson;
 
 /**
  * Runs one command line and returns its exit status. Throws what the command throws: the caller (main.ts) turns errors
@@ -20,7 +37,7 @@ const version = (): string =>
  */
 export async function runCommandLine(words: string[], output: Output): Promise<number> {
   if (words.length === 1 && words[0] === '--version') {
-    output.out(version());
+    output.out(version);
     return 0;
   }
   let exit = 0;
@@ -42,7 +59,7 @@ export async function runCommandLine(words: string[], output: Output): Promise<n
       global: true,
       hidden: true,
     })
-    .version(version())
+    .version(version)
     .help()
     .strict()
     .recommendCommands()

@@ -1,34 +1,42 @@
 import { existsSync } from 'node:fs';
-import { join, relative, resolve } from 'node:path';
+import { join, relative, resolve, sep } from 'node:path';
 import type { Argv } from 'yargs';
 import { readFolder } from '../capture/folder.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { soleHandles } from '../core/page/handles.js';
 import { ProblemError } from '../core/place.js';
-import { configurationName, requireFolder } from '../project/project.js';
+import { configurationName, requireFolder } from '../project/settings.js';
 import { formsText } from '../report/pages.js';
-import { styleFor } from '../report/text.js';
-import { count } from '../report/text.js';
+import { count, styleFor } from '../report/text.js';
 import { status, type Command, type CommonArguments } from './command.js';
 import { writeFiles } from './write.js';
 
 interface StartArguments extends CommonArguments {
-  folder: string;
+  from: string[];
+}
+
+/** A site as the call names it: a folder, whose pages are looked at, or an address, which is gathered later. */
+interface NewSite {
+  name: string;
+  where: string;
+  content: SiteContent | null;
 }
 
 export const command: Command<StartArguments> = {
-  usage: '<folder>',
+  usage: '<from..>',
   positionals: (yargs: Argv) =>
-    yargs.positional('folder', {
+    yargs.positional('from', {
       type: 'string',
-      describe: 'The folder that your site was built into',
+      array: true,
+      describe: 'The folder that your site was built into, or its address; several as NAME=FROM',
       demandOption: true,
-    }),
-  examples: [['$0 start public', 'a project here for the pages in public']],
+    }) as Argv,
+  examples: [
+    ['$0 start public', 'a project here for the pages in public'],
+    ['$0 start live=https://www.saltmere.example staging=http://127.0.0.1:8080', 'for a running site and its copy'],
+  ],
   async run(args, { out }) {
     const directory = resolve(args.project ?? '.');
-    const name = args.site ?? 'live';
-    const folder = resolve(args.folder);
     if (existsSync(join(directory, configurationName))) {
       throw new ProblemError([
         {
@@ -37,32 +45,56 @@ export const command: Command<StartArguments> = {
         },
       ]);
     }
-    if (!/^[A-Za-z_][\w-]*$/.test(name))
-      throw new ProblemError([
-        { message: `"${name}" is no name for a site`, hint: 'A name is letters, digits and hyphens, such as live.' },
-      ]);
-    requireFolder(folder, args.folder);
-    const content = readFolder(name, folder, args.folder, {}, null);
-    const where = relative(directory, folder).split('\\').join('/') || '.';
-    const files = new Map([[configurationName, configurationText(name, where, content)]]);
-    const example = 'rules/example.css';
+    const sites = args.from.map((from, index) =>
+      newSite(from, index === 0 ? (args.site ?? 'live') : `site${index + 1}`),
+    );
+    const files = new Map([[configurationName, configurationText(directory, sites)]]);
     const hasRules = existsSync(join(directory, 'rules'));
-    if (!hasRules) files.set(example, exampleText(content));
+    if (!hasRules) files.set('rules/example.css', exampleText(sites[0]?.content ?? null));
     writeFiles(directory, files);
     const { colour } = styleFor(process.stdout, process.env);
-    const bare = content.site.pages.filter((page) => soleHandles(page, content.site).length === 0).length;
-    out(`${count(content.site.pages.length, 'page')} in ${args.folder}. ${formsText(content.site, content.found)}`);
-    if (bare > 0) out(`${count(bare, 'page')} can be told only by path.`);
+    for (const { where, content } of sites) {
+      if (!content) continue;
+      const bare = content.site.pages.filter((page) => soleHandles(page, content.site).length === 0).length;
+      out(`${count(content.site.pages.length, 'page')} in ${where}. ${formsText(content.site, content.found)}`);
+      if (bare > 0) out(`${count(bare, 'page')} can be told only by path.`);
+    }
     out(`Wrote ${[...files.keys()].join(' and ')}.${hasRules ? ' Your rules were left as they are.' : ''}`);
+    const gather = sites
+      .filter(({ content }) => !content)
+      .map(({ name }) => colour.bold(`local-needle gather ${name}`));
     out(
-      `Next: ${colour.bold('local-needle pages')} lists the pages, ${colour.bold('local-needle check')} judges the rules.`,
+      `Next: ${gather.length > 0 ? `${gather.join(' and ')} ${gather.length > 1 ? 'capture' : 'captures'} the pages, ` : ''}${colour.bold('local-needle pages')} lists them, ${colour.bold('local-needle check')} judges the rules.`,
     );
     return status.fine;
   },
 };
 
-function configurationText(name: string, folder: string, { site, found }: SiteContent): string {
-  const forms = site.forms.map(
+function newSite(from: string, defaultName: string): NewSite {
+  const [, name = defaultName, where = from] = /^([A-Za-z_][\w-]*)=(.+)$/.exec(from) ?? [];
+  if (!/^[A-Za-z_][\w-]*$/.test(name))
+    throw new ProblemError([
+      { message: `"${name}" is no name for a site`, hint: 'A name is letters, digits and hyphens, such as live.' },
+    ]);
+  if (/^https?:\/\//i.test(where)) {
+    if (!URL.canParse(where))
+      throw new ProblemError([
+        { message: `"${where}" is no address`, hint: 'Write it as https://www.saltmere.example.' },
+      ]);
+    return { name, where, content: null };
+  }
+  const folder = resolve(where);
+  requireFolder(folder, where);
+  return { name, where, content: readFolder(name, folder, where, {}, null) };
+}
+
+function configurationText(directory: string, sites: NewSite[]): string {
+  const lines = sites.map(({ name, where, content }) => {
+    const folder = relative(directory, resolve(where)).split(sep).join('/') || '.';
+    return `  ${name}: ${content ? `{ folder: ${JSON.stringify(folder)} }` : `{ address: ${JSON.stringify(where)} }`}`;
+  });
+  const { site, found } = sites[0]?.content ?? { site: null, found: [] };
+  const forms = (site?.forms ?? []).map(
     (form) =>
       `  - { in: ${form.in},${form.attribute ? ` attribute: ${form.attribute},` : ''} like: ${JSON.stringify(form.like)} }`,
   );
@@ -70,14 +102,16 @@ function configurationText(name: string, folder: string, { site, found }: SiteCo
   return `# Local Needle: rules for single pages. See the README for every key.
 version: 1
 sites:
-  ${name}: { folder: ${JSON.stringify(folder)} }
-${forms.length > 0 ? `# Found on the pages: ${seen}. Leave it out to have it found anew each time.\npage-id:\n${forms.join('\n')}\n` : '# No page IDs were found on body. Example: page-id: { in: body-class, like: "page-{id}" }\n'}rules: rules/**/*.css
+${lines.join('\n')}
+${forms.length > 0 ? `# Found on the pages: ${seen}. Leave it out to have it found anew each time.\npage-id:\n${forms.join('\n')}\n` : '# page-id: left out, it is found on the pages. Example: { in: body-class, like: "page-{id}" }\n'}rules: rules/**/*.css
 viewports: { desktop: 1280x800, phone: 390x844 }
 `;
 }
 
-function exampleText({ site }: SiteContent): string {
-  const page = site.pages.find((each) => each.path !== '/' && soleHandles(each, site).length > 0) ?? site.pages[0];
+function exampleText(content: SiteContent | null): string {
+  const page =
+    content?.site.pages.find((each) => each.path !== '/' && soleHandles(each, content.site).length > 0) ??
+    content?.site.pages[0];
   const path = page?.path.replace(/["\\]/g, '\\$&') ?? '/';
   return `/* A rule says which pages, which elements, what to do there, and why. */
 

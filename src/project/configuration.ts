@@ -90,6 +90,8 @@ export class Configuration {
 
 const quoted = (remedy: string) => Matches(/^("[^]*"|'[^]*')$/, { message: `must be text in quotes; ${remedy}` });
 
+const isName = Matches(/^[\w-]+$/, { message: 'must be a name of local-needle.yaml' });
+
 /** The descriptors of a `@needle` block, as written. */
 export class RuleDescriptors {
   @optional() @quoted('write note: "Why this rule is there.";') note?: string;
@@ -97,6 +99,9 @@ export class RuleDescriptors {
   @optional() except?: string;
   @optional() @Matches(/^\d+ pages?$/, { message: 'must be a number of pages, such as 3 pages' }) expects?: string;
   @optional() @IsIn(['firm'], { message: 'must be firm, or left out' }) strength?: string;
+  @optional() @isName state?: string;
+  @optional() @isName visitor?: string;
+  @optional() @isName viewport?: string;
   @optional() @IsIn(['late'], { message: 'must be late, or left out' }) arrives?: string;
   @optional() @IsIn(['yes', 'no'], { message: 'must be yes or no' }) paused?: string;
   @optional()

@@ -1,14 +1,14 @@
-import { existsSync, realpathSync, statSync } from 'node:fs';
-import { dirname, join, resolve } from 'node:path';
+import { realpathSync } from 'node:fs';
 import { globSync } from 'tinyglobby';
 import type { Finding } from '../core/check/finding.js';
+import { suggestion } from '../core/nearest.js';
 import { ProblemError, type Problem } from '../core/place.js';
 import type { Rule } from '../core/rule/rule.js';
-import { loadFileUse, projectPath, readProjectText, systemReason, withSource } from './files.js';
-import { readConfiguration, type Settings } from './read-configuration.js';
+import { parseSelectorList, SelectorError } from '../core/css/selector.js';
+import { loadFileUse, projectPath, readProjectText, withSource } from './files.js';
+import type { Settings } from './read-configuration.js';
+import { loadSettings } from './settings.js';
 import { doubleNames, readRuleFile } from './rule-file.js';
-
-export const configurationName = 'local-needle.yaml';
 
 /** A user's project: its settings, its rules in the order of their files, and what reading them found. */
 export interface Project {
@@ -17,32 +17,6 @@ export interface Project {
   settings: Settings;
   rules: Rule[];
   findings: Finding[];
-}
-
-/** The folder of the project: the one given, or the nearest upwards with a local-needle.yaml. Throws ProblemError. */
-export function findProject(given: string | undefined, from: string): string {
-  if (given !== undefined) {
-    const directory = resolve(from, given);
-    if (existsSync(join(directory, configurationName))) return directory;
-    throw new ProblemError([
-      { message: `${given} holds no ${configurationName}`, hint: 'Run local-needle start FOLDER there to make one.' },
-    ]);
-  }
-  for (let directory = from; ; directory = dirname(directory)) {
-    if (existsSync(join(directory, configurationName))) return directory;
-    if (dirname(directory) === directory) break;
-  }
-  throw new ProblemError([
-    {
-      message: `There is no ${configurationName} here or in a folder above`,
-      hint: 'Run local-needle start FOLDER, or name the project with --project DIR.',
-    },
-  ]);
-}
-
-/** Reads local-needle.yaml alone. Throws ProblemError. */
-export function loadSettings(directory: string): Settings {
-  return readConfiguration(readProjectText(directory, join(directory, configurationName)), configurationName);
 }
 
 /** Reads a project whole. Throws ProblemError with every problem of every file, not the first alone. */
@@ -56,7 +30,7 @@ export function loadProject(directory: string): Project {
     ignore: ['**/node_modules/**', '.local-needle/**'],
   });
   const project: Project = { directory: root, settings, rules: [], findings: [] };
-  const problems: Problem[] = [];
+  const problems: Problem[] = stateProblems(settings);
   const styleFiles = new Set<string>();
   let access = false;
   const read = files
@@ -87,32 +61,55 @@ export function loadProject(directory: string): Project {
   problems.push(
     ...doubleNames(project.rules).flatMap((problem) => withSource([problem], texts.get(problem.at?.file ?? '') ?? '')),
   );
+  for (const rule of project.rules) {
+    problems.push(...withSource(unknownNames(rule, settings), texts.get(rule.at.file) ?? ''));
+  }
   if (problems.length > 0) throw new ProblemError(problems, access ? 'access' : 'input');
   return project;
+}
+
+/** Selectors of states that browsers would not read. Not looked at where no rules are: commands that only list pages start faster so. */
+function stateProblems(settings: Settings): Problem[] {
+  return Object.entries(settings.states).flatMap(([name, { addClass, removeClass, pseudo }]) =>
+    [...addClass, ...removeClass, ...pseudo].flatMap(([selector]): Problem[] => {
+      try {
+        parseSelectorList(selector);
+        return [];
+      } catch (error) {
+        if (!(error instanceof SelectorError)) throw error;
+        return [
+          {
+            message: `The state "${name}": ${error.message}`,
+            at: settings.placeOf(['states', name]),
+            hint: error.hint,
+          },
+        ];
+      }
+    }),
+  );
+}
+
+/** Names that a rule takes from local-needle.yaml and that are not there. */
+function unknownNames(rule: Rule, settings: Settings): Problem[] {
+  const lists = {
+    state: Object.keys(settings.states),
+    visitor: Object.keys(settings.visitors),
+    viewport: settings.viewports.map(({ name }) => name),
+  };
+  return (['state', 'visitor', 'viewport'] as const).flatMap((kind) => {
+    const name = rule[kind];
+    if (name === null || lists[kind].includes(name)) return [];
+    return [
+      {
+        message: `"${rule.name}" names the ${kind} "${name}", which local-needle.yaml lacks`,
+        at: rule.at,
+        hint: lists[kind].length > 0 ? suggestion(name, lists[kind]) : `Add it below ${kind}s.`,
+      },
+    ];
+  });
 }
 
 function noteStyle(loaded: ReturnType<typeof loadFileUse>, styleFiles: Set<string>) {
   if (loaded.use.path?.endsWith('.css') && loaded.use.content) styleFiles.add(loaded.use.path);
   return loaded;
-}
-
-/** Whether a path is a folder. Throws ProblemError with what the system said where it cannot be told. */
-export function requireFolder(path: string, shown: string): void {
-  try {
-    if (statSync(path).isDirectory()) return;
-  } catch (error) {
-    throw new ProblemError(
-      [
-        {
-          message: `The folder ${shown} cannot be read: ${systemReason(error)}`,
-          hint: 'Check the name; it counts from the folder of local-needle.yaml.',
-        },
-      ],
-      'access',
-    );
-  }
-  throw new ProblemError(
-    [{ message: `${shown} is a file, not a folder`, hint: 'Name the folder that holds the pages.' }],
-    'access',
-  );
 }

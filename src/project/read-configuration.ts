@@ -1,6 +1,7 @@
 import { isMap, LineCounter, parseDocument, type Document } from 'yaml';
 import { suggestion } from '../core/nearest.js';
 import type { PathOptions } from '../core/page/path.js';
+import type { PageState } from '../core/page/state.js';
 import { formExpression, type PageIdForm } from '../core/page/page-id.js';
 import { ProblemError, type Place, type Problem } from '../core/place.js';
 import { Configuration, PageIdSettings, SiteSettings, StateSettings, VisitorSettings } from './configuration.js';
@@ -24,8 +25,10 @@ export interface Settings {
   paths: 'handles' | 'run-time';
   /** The first is the default. Sizes in CSS pixels. */
   viewports: { name: string; width: number; height: number }[];
-  states: Record<string, StateSettings>;
+  states: Record<string, PageState>;
   visitors: Record<string, VisitorSettings>;
+  /** Where an entry stands in local-needle.yaml. */
+  placeOf: (keys: string[]) => Place;
 }
 
 /** Reads the text of local-needle.yaml. Throws ProblemError with every fault that it has. */
@@ -52,7 +55,7 @@ export function readConfiguration(text: string, file: string): Settings {
     }));
     throw new ProblemError(withSource(problems, text));
   }
-  return settingsOf(value);
+  return settingsOf(value, (keys) => placeOf(offsetOf(document, keys, true)));
 }
 
 /** Where an entry stands in the YAML: its value, or its key if that is at fault, or the nearest thing around it. */
@@ -106,7 +109,7 @@ function configurationFaults(value: Configuration): ShapeFault[] {
 const listOf = <T>(value: T | T[] | undefined): T[] =>
   value === undefined ? [] : Array.isArray(value) ? value : [value];
 
-function settingsOf(value: Configuration): Settings {
+function settingsOf(value: Configuration, placeOf: Settings['placeOf']): Settings {
   const forms = listOf(value['page-id']).map(({ in: place, attribute, like }): PageIdForm => ({
     in: place,
     attribute,
@@ -131,8 +134,18 @@ function settingsOf(value: Configuration): Settings {
     rules: listOf(value.rules ?? 'rules/**/*.css'),
     paths: value.paths ?? 'handles',
     viewports,
-    states: value.states ?? {},
+    states: Object.fromEntries(Object.entries(value.states ?? {}).map(([name, state]) => [name, pageState(state)])),
     visitors: value.visitors ?? {},
+    placeOf,
+  };
+}
+
+function pageState(state: StateSettings): PageState {
+  const pairs = (map: Record<string, string> | undefined) => Object.entries(map ?? {});
+  return {
+    addClass: pairs(state['add-class']),
+    removeClass: pairs(state['remove-class']),
+    pseudo: pairs(state.pseudo),
   };
 }
 

@@ -135,6 +135,9 @@ function readNeedle(node: AtRule, reader: Reader): void {
     except: null,
     expects: null,
     strength: 'as-written',
+    state: null,
+    visitor: null,
+    viewport: null,
     arrivesLate: false,
     paused: false,
     until: null,
@@ -215,6 +218,9 @@ function readDescriptors(block: AtRule, rule: Rule, reader: Reader): void {
   const expects = nodes.get('expects');
   if (expects && given('expects')) rule.expects = { pages: parseInt(expects.value, 10), at: reader.place(expects, 0) };
   if (given('strength')) rule.strength = 'firm';
+  rule.state = given('state') ?? null;
+  rule.visitor = given('visitor') ?? null;
+  rule.viewport = given('viewport') ?? null;
   rule.arrivesLate = given('arrives') === 'late';
   rule.paused = given('paused') === 'yes';
   const until = nodes.get('until');

@@ -1,15 +1,16 @@
 import { handlesOf, soleHandles } from '../core/page/handles.js';
 import type { FoundForm } from '../core/page/page-id.js';
-import type { Site } from '../core/page/page.js';
+import { expressionFor } from '../core/page/expression.js';
+import type { Page, Site } from '../core/page/page.js';
 import { count, printable, shortened, table, type Style } from './text.js';
 
 /** The list of a site's pages as read by others; its shape is kept. */
-export function pagesReport(site: Site) {
+export function pagesReport(site: Site, shown: Page[] = site.pages) {
   return {
     kind: 'local-needle.pages',
     version: 1,
     site: site.name,
-    pages: site.pages.map((page) => ({
+    pages: shown.map((page) => ({
       path: page.path,
       url: page.url,
       pageId: page.pageId?.value ?? null,
@@ -21,11 +22,15 @@ export function pagesReport(site: Site) {
   };
 }
 
-/** The list of a site's pages as text. */
-export function pagesText(site: Site, found: FoundForm[], style: Style): string {
+/**
+ * The list of a site's pages as text. `shown`: a part of them, for which the shortest condition is given; `most`: rows at
+ * most, the rest is counted.
+ */
+export function pagesText(site: Site, found: FoundForm[], style: Style, most: number, shown: Page[] | null): string {
   const { colour } = style;
+  const listed = shown ?? site.pages;
   const ending = commonEnding(site.pages.map((page) => page.title));
-  const rows = site.pages.map((page) => {
+  const rows = listed.slice(0, most).map((page) => {
     const sole = soleHandles(page, site).map(({ css }) => css);
     const shared = handlesOf(page).filter(({ css, kind }) => !sole.includes(css) && kind !== 'body-id');
     return [
@@ -36,16 +41,31 @@ export function pagesText(site: Site, found: FoundForm[], style: Style): string 
       shortened(printable(page.title.slice(0, page.title.length - ending)), 40),
     ];
   });
-  const bare = site.pages.filter((page) => soleHandles(page, site).length === 0).length;
-  return [
-    `${colour.bold(site.name)}: ${count(site.pages.length, 'page')}. ${formsText(site, found)}`,
+  const lines = [
+    `${colour.bold(site.name)}: ${shown ? `${shown.length} of ` : ''}${count(site.pages.length, 'page')}. ${formsText(site, found)}`,
     '',
-    table(['path', 'page ID', 'sole handles', 'shared classes', 'title'], rows, style, [30, 12, 30, 30]),
-    '',
-    bare > 0
-      ? `${count(bare, 'page')} can be told only by path: rules for ${bare === 1 ? 'it' : 'them'} need needle.js.`
-      : 'Every page has a handle of its own.',
-  ].join('\n');
+    ...(rows.length > 0
+      ? [table(['path', 'page ID', 'sole handles', 'shared classes', 'title'], rows, style, [30, 12, 30, 30])]
+      : ['  No page fits.']),
+  ];
+  if (listed.length > most)
+    lines.push(
+      `  and ${count(listed.length - most, 'page')} more: --all lists them, --path and --body-class narrow the list`,
+    );
+  const expression = shown ? expressionFor(shown, site) : null;
+  if (expression) {
+    const line = `pages: ${expression.pages};${expression.except === null ? '' : ` except: ${expression.except};`}`;
+    lines.push(
+      '',
+      `The shortest condition for just ${listed.length === 1 ? 'this page' : 'these'}:  ${colour.green(printable(line))}`,
+    );
+  }
+  if (!shown) {
+    const bare = site.pages.filter((page) => soleHandles(page, site).length === 0).length;
+    const those = `${count(bare, 'page')} can be told only by path: rules for ${bare === 1 ? 'it' : 'them'} need needle.js.`;
+    lines.push('', bare > 0 ? those : 'Every page has a handle of its own.');
+  }
+  return lines.join('\n');
 }
 
 /** How many characters at the end of all titles are the same: the site's own name, which tells no page apart. */
@@ -56,6 +76,12 @@ function commonEnding([first = '', ...others]: string[]): number {
   return /^\s*[·|–—:-]/u.test(ending) ? length : 0;
 }
 
+/** How sure it is that a form is one, in words: its IDs should differ from page to page, on many pages. */
+function sureness({ pages, ids }: FoundForm): string {
+  if (ids < pages) return `, ${pages - ids} of them with an ID that another has too: a guess`;
+  return pages < 3 ? ', too few to be sure' : ', each its own';
+}
+
 /** How the site writes page IDs, in a sentence. */
 export function formsText(site: Site, found: FoundForm[]): string {
   if (site.forms.length === 0) return 'No page IDs were found on body.';
@@ -64,7 +90,7 @@ export function formsText(site: Site, found: FoundForm[]): string {
       form.in
     ];
     const seen = found.find((each) => each.form.like === form.like && each.form.in === form.in);
-    return `${printable(form.like)} in ${place}${seen ? ` (${count(seen.pages, 'page')})` : ''}`;
+    return `${printable(form.like)} in ${place}${seen ? ` (${count(seen.pages, 'page')}${sureness(seen)})` : ''}`;
   });
   return `Page IDs: ${shown.join(', ')}.`;
 }

@@ -58,24 +58,29 @@ export function table(head: string[], rows: string[][], { colour, width }: Style
   const capped = wanted.map((each, column) => Math.min(each, most[column] ?? each));
   const used = capped.slice(0, -1).reduce((sum, each) => sum + each + 2, 2);
   capped[capped.length - 1] = Math.max(12, Math.min(capped.at(-1) ?? 12, width - used - 1));
-  const made = new Table({
-    chars: bare,
-    colWidths: capped,
-    wordWrap: true,
-    wrapOnWordBoundary: true,
-    style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
-  });
-  made.push(
-    head.map((title) => colour.dim(title)),
-    ...rows,
-  );
-  return made
-    .toString()
+  const all = [head.map((title) => colour.dim(title)), ...rows];
+  const parts: string[] = [];
+  // The library's time grows with the square of the rows; all parts have the same widths.
+  for (let start = 0; start < all.length; start += rowsAtOnce) {
+    const part = new Table({
+      chars: bare,
+      colWidths: capped,
+      wordWrap: true,
+      wrapOnWordBoundary: true,
+      style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
+    });
+    part.push(...all.slice(start, start + rowsAtOnce));
+    parts.push(part.toString());
+  }
+  return parts
+    .join('\n')
     .split('\n')
     .map((line) => line.trimEnd())
     .filter((line) => plain(line) !== '')
     .join('\n');
 }
+
+const rowsAtOnce = 50;
 
 const plain = (text: string) => text.replace(/\u001b\[[0-9;]*m/g, '');
 

@@ -3,7 +3,7 @@ import { join, normalize } from 'node:path';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { chromium, type Browser, type Page } from 'playwright-core';
-import { renderPage, writeDemoProject } from '../../demo/site.js';
+import { renderPage, writeDemoProject, writeDemoSite } from '../../demo/site.js';
 import { demoPages } from '../../demo/pages.js';
 import { chromiumPath } from '../../src/browser/chromium.js';
 import { describeInBrowser, folderWith, run } from '../helpers.js';
@@ -41,6 +41,7 @@ describeInBrowser("The demo's bundle in Chromium", () => {
   beforeAll(async () => {
     directory = join(folderWith({}), 'ferries');
     writeDemoProject(directory);
+    writeDemoSite(join(directory, 'live'), 'live');
     await run(directory, ['start', 'live']);
     await run(directory, ['build', '--out', 'live/needle']);
     server = createServer((request, response) => {

@@ -4,7 +4,8 @@ import { renderPage } from '../../demo/site.js';
 import { demoPages } from '../../demo/pages.js';
 import { chromiumPath } from '../../src/browser/chromium.js';
 import { parseSelectorList } from '../../src/core/css/selector.js';
-import { compileMatcher, readDocument } from '../../src/core/page/elements.js';
+import { readDocument } from '../../src/core/page/document.js';
+import { compileMatcher } from '../../src/core/page/elements.js';
 import { describeInBrowser } from '../helpers.js';
 
 const extra = `<div id="Case" class="Card big">x</div><p class="x"></p><p class="x"> </p><p class="x"><!-- c --></p>

@@ -164,8 +164,10 @@ describe('demo', () => {
     const { status, out } = await run(directory, ['demo', 'ferries']);
     expect(status).toBe(0);
     for (const shown of [
-      '$ local-needle start live',
+      '$ local-needle start live=',
+      '$ local-needle gather live',
       '$ local-needle pages',
+      '$ local-needle drift live staging',
       '$ local-needle check',
       '$ local-needle build',
       'Try next',
@@ -189,7 +191,7 @@ describe('demo', () => {
 describe('Every command', () => {
   test('has help with an example, and the program its version', async () => {
     const directory = folderWith({});
-    for (const name of ['start', 'pages', 'check', 'build', 'demo']) {
+    for (const name of ['start', 'gather', 'pages', 'check', 'drift', 'build', 'demo']) {
       const { out, status } = await run(directory, [name, '--help']);
       expect(status).toBe(0);
       expect(out).toMatch(/Examples:\s+local-needle/);

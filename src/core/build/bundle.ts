@@ -1,6 +1,7 @@
 import { scopeSelector, bodyScope, type Reach, type Scope } from '../css/scope.js';
 import { selectorParts } from '../css/selector.js';
-import { compileMatcher, type Matcher, type PageDocument } from '../page/elements.js';
+import type { PageDocument } from '../page/document.js';
+import { compileMatcher, type Matcher } from '../page/elements.js';
 import type { PathOptions } from '../page/path.js';
 import type { Page, Site } from '../page/page.js';
 import type { Action, FileUse, Rule } from '../rule/rule.js';

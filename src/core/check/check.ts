@@ -1,78 +1,142 @@
 import { Marks, scopeOf } from '../build/scope.js';
 import { longhandsOf } from '../css/declaration.js';
-import { compileMatcher, type Matcher, type PageDocument } from '../page/elements.js';
+import type { PageDocument } from '../page/document.js';
+import { compileMatcher, type Matcher } from '../page/elements.js';
 import { selectorParts, withoutStates } from '../css/selector.js';
 import type { Page, Site } from '../page/page.js';
 import type { Action, Rule } from '../rule/rule.js';
 import { targetPages, targets } from '../rule/target.js';
 import { finding, type Finding } from './finding.js';
 import { nearMiss } from './near-miss.js';
+import { applyState, type PageState } from '../page/state.js';
 import { targetFindings } from './target-findings.js';
+import { weakHandles } from './weak-handle.js';
 import type { ActionResult, Cell, CheckReport, Verdict } from './verdict.js';
+
+/** The pages as one visitor sees them. */
+export interface View {
+  site: Site;
+  open: (page: Page) => PageDocument;
+}
 
 /** Everything that a check needs; it reads nothing by itself. */
 export interface CheckInput {
-  site: Site;
   rules: Rule[];
+  /** The site as a visitor sees it; null where it was not captured so. The default visitor is null and always there. */
+  view: (visitor: string | null) => View | null;
+  /** Other sites of the project that are captured, for `weak-handle`. */
+  others: Site[];
   /** Findings made while the project and the pages were read. */
   findings: Finding[];
-  open: (page: Page) => PageDocument;
   paths: 'handles' | 'run-time';
   viewport: string;
+  /** How pages are looked at by rules that do not say so themselves. */
+  state: string | null;
+  visitor: string | null;
+  states: Record<string, PageState>;
   /** The day of the check, `2027-03-31`. */
   today: string;
 }
 
-/** Judges every rule on every page that it targets. A page is opened only if a rule targets it, once, and then let go. */
+/** A rule with the view that it is judged in. */
+interface Judged {
+  rule: Rule;
+  view: View;
+  pages: Page[];
+  state: string | null;
+  /** What the verdict hangs on that was not seen. */
+  dependsOn: string[];
+}
+
+/** Judges every rule on every page that it targets. A page is opened only if a rule targets it, once a state, and then let go. */
 export function check(input: CheckInput): CheckReport {
-  const { site, rules } = input;
-  const active = rules.filter((rule) => !rule.paused);
-  const pagesOf = new Map(rules.map((rule) => [rule, targetPages(rule, site)]));
-  const work = new Map<Page, CompiledRule[]>();
-  for (const rule of active) {
-    const compiled = compileRule(rule);
-    for (const page of pagesOf.get(rule) ?? []) work.set(page, [...(work.get(page) ?? []), compiled]);
-  }
-  const cells: Cell[] = [];
+  const { rules } = input;
   const findings: Finding[] = [...input.findings];
-  for (const rule of active) findings.push(...ruleFindings(rule, pagesOf.get(rule) ?? [], input));
-  for (const page of site.pages) {
-    const compiled = work.get(page);
-    if (!compiled) continue;
-    const document = input.open(page);
-    for (const each of compiled) {
-      const judged = judge(each, page, site, document);
-      cells.push(judged.cell);
-      findings.push(...judged.findings);
+  const judged = rules.map((rule) => viewOf(rule, input, findings));
+  const active = judged.filter(({ rule }) => !rule.paused);
+  for (const each of active) findings.push(...ruleFindings(each, input));
+  const cells: Cell[] = [];
+  for (const [{ open, site }, work] of byPage(active)) {
+    for (const [page, compiled] of work) {
+      for (const state of new Set(compiled.map((each) => each.state))) {
+        const document = open(page);
+        const change = state === null ? undefined : input.states[state];
+        if (change) applyState(document, change);
+        for (const each of compiled.filter((other) => other.state === state)) {
+          const result = judge(each, page, site, document);
+          cells.push(result.cell);
+          findings.push(...result.findings);
+        }
+      }
     }
   }
   const order = new Map(rules.map((rule, index) => [rule.name, index]));
-  cells.sort((a, b) => (order.get(a.rule) ?? 0) - (order.get(b.rule) ?? 0));
+  cells.sort((a, b) => (order.get(a.rule) ?? 0) - (order.get(b.rule) ?? 0) || (a.page < b.page ? -1 : 1));
   const kept = accepted(findings, rules);
+  const main = (input.view(input.visitor) ?? input.view(null))?.site;
   return {
     kind: 'local-needle.check',
     version: 1,
-    site: site.name,
+    site: main?.name ?? '',
     viewport: input.viewport,
-    state: null,
-    visitor: null,
-    rules: rules.map((rule) => ({
+    state: input.state,
+    visitor: input.visitor,
+    rules: judged.map(({ rule, pages }) => ({
       rule: rule.name,
       file: rule.at.file,
       line: rule.at.line,
       paused: rule.paused,
-      pages: (pagesOf.get(rule) ?? []).map((page) => page.path),
+      pages: pages.map((page) => page.path),
     })),
     cells,
     findings: kept,
     totals: {
       rules: rules.length,
-      pages: site.pages.length,
+      pages: main?.pages.length ?? 0,
       cells: cells.length,
       errors: kept.filter(({ level }) => level === 'error').length,
       warnings: kept.filter(({ level }) => level === 'warning').length,
     },
   };
+}
+
+/** The view that a rule is judged in: its own visitor and state come before those of the call. */
+function viewOf(rule: Rule, input: CheckInput, findings: Finding[]): Judged {
+  const visitor = rule.visitor ?? input.visitor;
+  const own = input.view(visitor);
+  const view = own ?? input.view(null);
+  if (!view) throw new Error('The site was not read.');
+  const dependsOn = own ? [] : [`pages as the visitor ${visitor} sees them`];
+  if (!own && !rule.paused) {
+    findings.push(
+      finding(
+        'no-visitor',
+        `${view.site.name} was not captured as ${visitor} sees it; "${rule.name}" is judged as for everybody`,
+        {
+          rule: rule.name,
+          at: rule.at,
+          hint: `Run local-needle gather ${view.site.name} --visitor ${visitor}.`,
+        },
+      ),
+    );
+  }
+  return { rule, view, pages: targetPages(rule, view.site), state: rule.state ?? input.state, dependsOn };
+}
+
+/** For each view, the rules of each of its pages, pages in the order of the site. */
+function byPage(judged: Judged[]): Map<View, Map<Page, CompiledRule[]>> {
+  const views = new Map<View, Map<Page, CompiledRule[]>>();
+  for (const each of judged) {
+    const compiled = compileRule(each);
+    const work = views.get(each.view) ?? new Map<Page, CompiledRule[]>();
+    views.set(each.view, work);
+    for (const page of each.pages) {
+      const list = work.get(page);
+      if (list) list.push(compiled);
+      else work.set(page, [compiled]);
+    }
+  }
+  return views;
 }
 
 /** Leaves out what a rule's `allow` accepts; errors first, then in the order of their places. */
@@ -88,12 +152,16 @@ function accepted(findings: Finding[], rules: Rule[]): Finding[] {
 
 interface CompiledRule {
   rule: Rule;
+  state: string | null;
+  dependsOn: string[];
   actions: { action: Action; match: Matcher | null; longhands: number }[];
 }
 
-function compileRule(rule: Rule): CompiledRule {
+function compileRule({ rule, state, dependsOn }: Judged): CompiledRule {
   return {
     rule,
+    state,
+    dependsOn,
     actions: rule.actions.map((action) => ({ action, match: compileAction(action), longhands: longhandCount(action) })),
   };
 }
@@ -109,8 +177,8 @@ function longhandCount(action: Action): number {
   return action.kind === 'restyle' ? new Set(action.declarations.flatMap(({ prop }) => longhandsOf(prop))).size : 0;
 }
 
-function ruleFindings(rule: Rule, pages: Page[], { site, paths, today }: CheckInput): Finding[] {
-  const findings = targetFindings(rule, pages, site);
+function ruleFindings({ rule, pages, view: { site } }: Judged, { paths, today, others }: CheckInput): Finding[] {
+  const findings = [...targetFindings(rule, pages, site), ...weakHandles(rule, site, others)];
   if (rule.until && rule.until.day < today) {
     findings.push(
       finding('expired', `"${rule.name}" ran until ${rule.until.day} and no longer ships`, {
@@ -152,7 +220,7 @@ function ruleFindings(rule: Rule, pages: Page[], { site, paths, today }: CheckIn
 }
 
 function judge(
-  { rule, actions }: CompiledRule,
+  { rule, actions, dependsOn }: CompiledRule,
   page: Page,
   site: Site,
   document: PageDocument,
@@ -188,14 +256,15 @@ function judge(
     }
   }
   const styled = results.some(({ pairs }) => pairs > 0);
+  const unsure = [...dependsOn, ...(styled ? ['the cascade, which this version does not compute'] : [])];
   const cell: Cell = {
     rule: rule.name,
     page: page.path,
     verdict: verdictOf(results, rule.arrivesLate),
-    sure: !styled,
+    sure: unsure.length === 0,
     actions: results,
   };
-  if (styled) cell.dependsOn = ['the cascade, which this version does not compute'];
+  if (unsure.length > 0) cell.dependsOn = unsure;
   return { cell, findings };
 }
 

@@ -18,6 +18,9 @@ export const findingCodes = {
   'no-action': { level: 'warning', means: 'A rule that does nothing.' },
   'not-html': { level: 'warning', means: 'A file of the site that holds no HTML; it was left out.' },
   'bad-charset': { level: 'warning', means: 'A page that names no character set and is not UTF-8.' },
+  'no-body': { level: 'warning', means: 'A recording holds no content of a page.' },
+  'weak-handle': { level: 'warning', means: 'A condition picks other pages on another site of the project.' },
+  'no-visitor': { level: 'warning', means: 'The site was not captured as this visitor sees it.' },
   'same-path': { level: 'warning', means: 'Two documents of the site have one path; the first is used.' },
 } as const satisfies Record<string, { level: Level; means: string }>;
 

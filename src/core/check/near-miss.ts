@@ -1,6 +1,7 @@
 import { parse, walk, type CssNode } from 'css-tree';
 import { nearest } from '../nearest.js';
-import { attribute, compileMatcher, type Element, type PageDocument } from '../page/elements.js';
+import { attribute, type Element, type PageDocument } from '../page/document.js';
+import { compileMatcher } from '../page/elements.js';
 import type { Page, Site } from '../page/page.js';
 import type { Term } from '../rule/condition.js';
 

@@ -1,4 +1,4 @@
-import { ident, string } from 'css-tree';
+import cssesc from 'cssesc';
 import type { PageId } from './page.js';
 
 /** One way in which a site writes page IDs on `body`. */
@@ -46,10 +46,12 @@ export function pageIdOf(body: ReadonlyMap<string, string>, forms: PageIdForm[])
   return null;
 }
 
+const identifier = (text: string) => cssesc(text, { isIdentifier: true });
+
 /** The simple selector of weight (0,1,0) that picks a body with this text in this place. */
 export function handleCss(form: Pick<PageIdForm, 'in' | 'attribute'>, text: string): string {
-  if (form.in === 'body-class') return '.' + ident.encode(text);
-  return `[${form.in === 'body-id' ? 'id' : ident.encode(form.attribute ?? '')}=${string.encode(text)}]`;
+  if (form.in === 'body-class') return '.' + identifier(text);
+  return `[${form.in === 'body-id' ? 'id' : identifier(form.attribute ?? '')}=${cssesc(text, { quotes: 'double', wrap: true })}]`;
 }
 
 /** A form found on a site's pages, with what speaks for it. */

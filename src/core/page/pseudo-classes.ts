@@ -125,11 +125,22 @@ const leftToLibrary =
   `any-link checked disabled enabled first-child first-of-type has is lang last-child last-of-type link not nth-child
   nth-last-child nth-last-of-type nth-of-type only-child only-of-type required root scope where`.split(/\s+/);
 
-/** A test for every pseudo-class that Chromium knows and css-select does not; what only a user or a script brings about matches nothing. */
+/** Pseudo-classes that a state has set on elements (state.ts). */
+const set = new WeakMap<Element, Set<string>>();
+
+/** Makes an element match a pseudo-class of a state, such as `hover`. */
+export function setPseudoClass(element: Element, name: string): void {
+  set.set(element, (set.get(element) ?? new Set()).add(name));
+}
+
+/**
+ * A test for every pseudo-class that Chromium knows and css-select does not. What only a user or a script brings about
+ * matches where a state has set it.
+ */
 export const pseudoClasses: Record<string, Test> = Object.fromEntries(
   tables.pseudoClasses
     .filter((name) => !leftToLibrary.includes(name))
-    .map((name) => [name, known[name] ?? (() => false)]),
+    .map((name) => [name, known[name] ?? ((element: Element) => set.get(element)?.has(name) ?? false)]),
 );
 
 /** Pseudo-classes of a state: on a page at rest they match nothing, whatever the page. */

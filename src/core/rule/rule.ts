@@ -14,6 +14,10 @@ export interface Rule {
   /** The number of pages that the author says it hits; null: one for each page-id and literal path. */
   expects: { pages: number; at: Place } | null;
   strength: 'as-written' | 'firm';
+  /** How the page is looked at when this rule is judged; nothing of it ships. */
+  state: string | null;
+  visitor: string | null;
+  viewport: string | null;
   /** Its element comes by script: matching nothing in the captured page is no fault. */
   arrivesLate: boolean;
   paused: boolean;

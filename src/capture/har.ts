@@ -1,0 +1,141 @@
+import 'reflect-metadata';
+import { readFileSync, statSync } from 'node:fs';
+import { plainToInstance, Type } from 'class-transformer';
+import {
+  IsArray,
+  IsInt,
+  IsOptional,
+  IsString,
+  ValidateNested,
+  validateSync,
+  type ValidationError,
+} from 'class-validator';
+import { finding, type Finding } from '../core/check/finding.js';
+import { readOpening } from '../core/page/opening.js';
+import type { PageIdForm } from '../core/page/page-id.js';
+import { normalisePath, type PathOptions } from '../core/page/path.js';
+import { ProblemError } from '../core/place.js';
+import { decodePage } from './decode.js';
+import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
+
+/** The parts of a HAR 1.2 recording that tell of pages. */
+class HarContent {
+  @IsOptional() @IsString() mimeType?: string;
+  @IsOptional() @IsString() text?: string;
+  @IsOptional() @IsString() encoding?: string;
+}
+class HarResponse {
+  @IsInt() status!: number;
+  @ValidateNested() @Type(() => HarContent) content!: HarContent;
+}
+class HarRequest {
+  @IsString() method!: string;
+  @IsString() url!: string;
+}
+class HarEntry {
+  @ValidateNested() @Type(() => HarRequest) request!: HarRequest;
+  @ValidateNested() @Type(() => HarResponse) response!: HarResponse;
+}
+class HarLog {
+  @IsArray() @ValidateNested({ each: true }) @Type(() => HarEntry) entries!: HarEntry[];
+}
+class HarFile {
+  @ValidateNested() @Type(() => HarLog) log!: HarLog;
+}
+
+const mostBytes = 512 * 1024 * 1024;
+
+const firstFault = (errors: ValidationError[]): string => {
+  const [error] = errors;
+  if (!error) return '';
+  const inner = firstFault(error.children ?? []);
+  return inner
+    ? `${error.property}.${inner}`
+    : `${error.property}: ${Object.values(error.constraints ?? {})[0] ?? 'is missing'}`;
+};
+
+/** Reads the pages of a recording: every HTML answer of the host that its first page came from. Throws ProblemError. */
+export function readHar(
+  name: string,
+  file: string,
+  shown: string,
+  options: PathOptions,
+  forms: PageIdForm[] | null,
+): SiteContent {
+  const pages = new Map<string, { bytes: Uint8Array; charset?: string }>();
+  const captured: CapturedPage[] = [];
+  const findings: Finding[] = [];
+  let origin: string | null = null;
+  for (const { request, response } of entriesOf(file, shown)) {
+    const { mimeType = '', text, encoding } = response.content ?? {};
+    if (request.method !== 'GET' || response.status !== 200 || !/html/i.test(mimeType) || !URL.canParse(request.url))
+      continue;
+    const url = new URL(request.url);
+    url.hash = '';
+    if (!/^https?:$/.test(url.protocol)) continue;
+    origin ??= url.origin;
+    if (url.origin !== origin) continue;
+    const path = normalisePath(url.href, options);
+    if (text === undefined) {
+      findings.push(
+        finding('no-body', `The recording ${shown} holds no content of ${url.href}`, {
+          page: path,
+          hint: 'Record anew with the contents of the answers.',
+        }),
+      );
+      continue;
+    }
+    const bytes = encoding === 'base64' ? Buffer.from(text, 'base64') : new TextEncoder().encode(text);
+    // A recording's text is decoded already; only bytes in base64 still have the character set of the answer.
+    const charset = encoding === 'base64' ? /charset\s*=\s*"?([^\s;"]+)/i.exec(mimeType)?.[1] : 'utf-8';
+    const other = pages.get(path);
+    if (other && Buffer.compare(other.bytes, bytes) === 0) continue;
+    if (!other) pages.set(path, { bytes, charset });
+    captured.push({ path, url: url.href, file: url.href, opening: readOpening(decodePage(bytes, charset).html) });
+  }
+  if (captured.length === 0) {
+    throw new ProblemError(
+      [
+        {
+          message: `The recording ${shown} holds no HTML page with its content`,
+          hint: findings.length > 0 ? 'Record anew with the contents of the answers.' : 'Record a visit of the site.',
+        },
+      ],
+      'access',
+    );
+  }
+  const html = (path: string) => {
+    const page = pages.get(path);
+    return page ? decodePage(page.bytes, page.charset).html : '';
+  };
+  return assembleSite(name, captured, forms, findings, (page) => html(page.path));
+}
+
+function entriesOf(file: string, shown: string): HarEntry[] {
+  let text: string;
+  try {
+    const { size } = statSync(file);
+    if (size > mostBytes) throw new Error(`it has ${size} bytes; at most ${mostBytes} are read`);
+    text = readFileSync(file, 'utf8');
+  } catch (error) {
+    throw new ProblemError(
+      [
+        {
+          message: `The recording ${shown} cannot be read: ${(error as Error).message.replace(/^ENOENT.*/, 'there is no such file')}`,
+        },
+      ],
+      'access',
+    );
+  }
+  let value: unknown;
+  try {
+    value = JSON.parse(text.replace(/^\ufeff/, ''));
+  } catch (error) {
+    throw new ProblemError([{ message: `The recording ${shown} is not JSON: ${(error as Error).message}` }], 'access');
+  }
+  const har = plainToInstance(HarFile, value);
+  const errors = validateSync(har, { forbidUnknownValues: false });
+  if (errors.length > 0)
+    throw new ProblemError([{ message: `The recording ${shown} is no HAR 1.2 file: ${firstFault(errors)}` }], 'access');
+  return har.log.entries;
+}

@@ -1,0 +1,252 @@
+import { createHash } from 'node:crypto';
+import { closeSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, statSync, writeSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import writeFileAtomic from 'write-file-atomic';
+import type { Finding } from '../core/check/finding.js';
+import { readOpening } from '../core/page/opening.js';
+import type { PageIdForm } from '../core/page/page-id.js';
+import { ProblemError } from '../core/place.js';
+import { decodePage } from './decode.js';
+import { assembleSite, type SiteContent } from './site-content.js';
+import { readEntry, type Entry, type Missed, type StoredPage, type StoredStyle } from './stored.js';
+
+/** What a haystack's index says about the run that made it. */
+export interface HaystackHeader {
+  haystack: 1;
+  site: string;
+  visitor: string | null;
+  address: string;
+  rendered: boolean;
+}
+
+/** A haystack as it stands on disk (docs/haystack.md). */
+export interface Haystack {
+  header: HaystackHeader;
+  pages: Map<string, StoredPage>;
+  styles: Map<string, StoredStyle>;
+  missed: Missed[];
+  /** Paths that an interrupted run had captured; null where the last run came to its end. */
+  unfinished: Set<string> | null;
+}
+
+/** The folder of a site's haystack as one visitor sees it. */
+export const haystackFolder = (directory: string, site: string, visitor: string | null) =>
+  join(directory, 'haystack', visitor === null ? site : `${site}.${visitor}`);
+
+const indexName = 'index.jsonl';
+/** What a run has captured so far; becomes a part of the index when the run ends. */
+const journalName = 'journal.jsonl';
+
+export const hashOf = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest('hex').slice(0, 16);
+
+/** A file name for a path or address: readable where it is plain, and never the same for two of them, whatever they hold. */
+export function safeName(text: string, ending: string): string {
+  const trimmed = text.replace(/^\/+/, '');
+  if (trimmed === '') return `index${ending}`;
+  const plain =
+    /^[a-z0-9_-][a-z0-9._-]*(\/[a-z0-9_-][a-z0-9._-]*)*$/.test(trimmed) &&
+    trimmed.length <= 120 &&
+    trimmed !== 'index' &&
+    !trimmed.includes('..');
+  if (plain) return trimmed + ending;
+  const readable = trimmed
+    .replace(/[^A-Za-z0-9._/-]+/g, '-')
+    .replace(/(^|\/)\.+/g, '$1')
+    .replace(/\/+/g, '/')
+    .slice(0, 80)
+    .replace(/[/.-]+$/, '');
+  return `${readable || 'page'}~${createHash('sha256').update(text).digest('hex').slice(0, 10)}${ending}`;
+}
+
+function damaged(folder: string, what: string): ProblemError {
+  return new ProblemError(
+    [
+      {
+        message: `The haystack ${folder} is damaged: ${what}`,
+        hint: 'Run local-needle gather again with --anew; or restore the folder, if it is in git.',
+      },
+    ],
+    'access',
+  );
+}
+
+/** Reads the index and, after an interrupted run, the journal. Null where there is no haystack. Throws ProblemError where it is damaged. */
+export function readHaystack(folder: string): Haystack | null {
+  const [index, journal] = [join(folder, indexName), join(folder, journalName)];
+  if (!existsSync(index) && !existsSync(journal)) return null;
+  const haystack: Haystack = {
+    header: { haystack: 1, site: '', visitor: null, address: '', rendered: false },
+    pages: new Map(),
+    styles: new Map(),
+    missed: [],
+    unfinished: null,
+  };
+  if (existsSync(index)) readLines(haystack, folder, indexName, false);
+  if (existsSync(journal)) {
+    haystack.unfinished = new Set();
+    haystack.missed = [];
+    readLines(haystack, folder, journalName, true);
+  }
+  return haystack;
+}
+
+function readLines(haystack: Haystack, folder: string, name: string, isJournal: boolean): void {
+  const text = readFileSync(join(folder, name), 'utf8');
+  const lines = text.split('\n');
+  // A run that was killed may have left its last line half written: the page of that line was not yet told as captured.
+  const last = lines.pop();
+  const end = isJournal ? null : endOf(lines.pop());
+  if ((last !== '' || end === null) && !isJournal)
+    throw damaged(folder, `${name} breaks off in line ${lines.length + 1}`);
+  // With the sum that was written beside them, the lines are as they were when they were checked; else they are checked anew.
+  const asWritten = end !== null && end === hashOf(new TextEncoder().encode(lines.join('\n')));
+  lines.forEach((line, number) => {
+    try {
+      if (number === 0) {
+        const header = JSON.parse(line) as HaystackHeader;
+        if (header.haystack !== 1) throw new Error('it is no haystack of this version');
+        haystack.header = header;
+      } else keep(haystack, asWritten ? (JSON.parse(line) as Entry) : readEntry(line), isJournal);
+    } catch (error) {
+      throw damaged(folder, `${name}:${number + 1} cannot be read (${(error as Error).message.slice(0, 120)})`);
+    }
+  });
+}
+
+/** The sum of the last line of an index; null where it is another line. */
+const endOf = (line: string | undefined) => /^\{"end":"([0-9a-f]{16})"\}$/.exec(line ?? '')?.[1] ?? null;
+
+function keep(haystack: Haystack, entry: Entry, isJournal: boolean): void {
+  if ('page' in entry) {
+    haystack.pages.set(entry.page.path, entry.page);
+    if (isJournal) haystack.unfinished?.add(entry.page.path);
+  } else if ('style' in entry) haystack.styles.set(entry.style.url, entry.style);
+  else haystack.missed.push(entry.missed);
+}
+
+/** Writes a haystack while a run goes on. Nothing is told as captured before it is on disk. */
+export class HaystackWriter {
+  private readonly journal: number;
+
+  /** Goes on from `earlier` where it was interrupted. */
+  constructor(
+    readonly folder: string,
+    readonly header: HaystackHeader,
+    readonly earlier: Haystack | null,
+  ) {
+    mkdirSync(folder, { recursive: true });
+    const path = join(folder, journalName);
+    if (earlier?.unfinished) {
+      // The half line that a killed run may have left is taken off before more is written after it.
+      const text = readFileSync(path, 'utf8');
+      if (!text.endsWith('\n'))
+        writeFileAtomic.sync(path, text.slice(0, text.lastIndexOf('\n') + 1) || `${JSON.stringify(header)}\n`);
+    } else writeFileAtomic.sync(path, `${JSON.stringify(header)}\n`);
+    this.journal = openSync(path, 'a');
+  }
+
+  /** Stores a page; unchanged bytes leave the file as it is. */
+  page(entry: Omit<StoredPage, 'file' | 'bytes' | 'hash'>, bytes: Uint8Array): StoredPage {
+    const stored: StoredPage = {
+      ...entry,
+      ...this.store('pages', safeName(entry.path, '.html'), bytes, this.earlier?.pages.get(entry.path)?.hash),
+    };
+    this.append({ page: stored });
+    return stored;
+  }
+
+  style(entry: Omit<StoredStyle, 'file' | 'bytes' | 'hash'>, bytes: Uint8Array): void {
+    const { host, pathname, search } = new URL(entry.url);
+    const name = safeName(`${host.replace(/:/g, '-')}${pathname}${search}`.replace(/\.css$/, ''), '.css');
+    this.append({
+      style: { ...entry, ...this.store('styles', name, bytes, this.earlier?.styles.get(entry.url)?.hash) },
+    });
+  }
+
+  private store(part: string, name: string, bytes: Uint8Array, known: string | undefined) {
+    const file = `${part}/${name}`;
+    const hash = hashOf(bytes);
+    const path = join(this.folder, file);
+    if (known !== hash || !existsSync(path)) {
+      mkdirSync(dirname(path), { recursive: true });
+      writeFileAtomic.sync(path, Buffer.from(bytes), { fsync: false });
+    }
+    return { file, bytes: bytes.length, hash };
+  }
+
+  /** Notes that a page or stylesheet is as it was, or that an address could not be had. */
+  append(entry: Entry): void {
+    writeSync(this.journal, `${JSON.stringify(entry)}\n`);
+  }
+
+  /** Whether a stored page's file is there. */
+  hasFile = (page: StoredPage) => existsSync(join(this.folder, page.file));
+
+  /** The text of a stored page. */
+  text = (page: StoredPage) => decodePage(readFileSync(join(this.folder, page.file)), page.charset).html;
+
+  /**
+   * Ends the run: the journal becomes a part of the index. `complete`: what the run did not see is gone from the site and
+   * leaves the haystack; else it stays. `gone`: addresses that answered that there is no such page.
+   */
+  finish(complete: boolean, gone: ReadonlySet<string>): Haystack {
+    closeSync(this.journal);
+    const now = readHaystack(this.folder);
+    if (!now) throw damaged(this.folder, 'its journal is gone');
+    const seen = now.unfinished ?? new Set<string>();
+    const dropped = [...now.pages.values()].filter(({ path }) => !seen.has(path) && (complete || gone.has(path)));
+    for (const { path } of dropped) now.pages.delete(path);
+    const used = new Set([...now.pages.values()].flatMap(({ styles }) => styles));
+    for (let before = -1; before !== used.size;) {
+      before = used.size;
+      for (const url of [...used]) now.styles.get(url)?.imports.forEach((each) => used.add(each));
+    }
+    const unused = [...now.styles.values()].filter(({ url }) => !used.has(url));
+    for (const { url } of unused) now.styles.delete(url);
+    const sorted = <T>(map: Map<string, T>) =>
+      [...map.entries()].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, value]) => value);
+    const entries: Entry[] = [
+      ...sorted(now.pages).map((page) => ({ page })),
+      ...sorted(now.styles).map((style) => ({ style })),
+      ...now.missed.map((missed) => ({ missed })),
+    ];
+    const text = [this.header, ...entries].map((each) => JSON.stringify(each)).join('\n');
+    writeFileAtomic.sync(
+      join(this.folder, indexName),
+      `${text}\n{"end":"${hashOf(new TextEncoder().encode(text))}"}\n`,
+    );
+    rmSync(join(this.folder, journalName));
+    for (const { file } of [...dropped, ...unused]) rmSync(join(this.folder, file), { force: true });
+    return { ...now, header: this.header, unfinished: null };
+  }
+
+  /** Leaves the run as it is, to be gone on from. */
+  interrupt(): void {
+    closeSync(this.journal);
+  }
+}
+
+/** Reads a haystack as a site. Null where there is none. Throws ProblemError where it is damaged. */
+export function readHaystackSite(name: string, folder: string, forms: PageIdForm[] | null): SiteContent | null {
+  const haystack = readHaystack(folder);
+  if (!haystack) return null;
+  const stored = [...haystack.pages.values()];
+  const byFile = new Map(stored.map((page) => [page.file, page]));
+  const findings: Finding[] = [];
+  const bytesOf = (file: string) => {
+    try {
+      return readFileSync(join(folder, file));
+    } catch {
+      throw damaged(folder, `${file} is missing`);
+    }
+  };
+  const text = (file: string) => decodePage(bytesOf(file), byFile.get(file)?.charset).html;
+  const captured = stored.map(({ path, url, file, bytes, title, body }) => {
+    const size = statSync(join(folder, file), { throwIfNoEntry: false })?.size;
+    if (size === undefined) throw damaged(folder, `${file} is missing`);
+    // Edited by hand, or written by a run that was killed before it could note so: what the file says counts.
+    const opening = size === bytes ? { title, body: new Map(Object.entries(body)) } : readOpening(text(file));
+    return { path, url, file, opening };
+  });
+  return assembleSite(name, captured, forms, findings, (page) => text(page.file));
+}

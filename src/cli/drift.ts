@@ -1,0 +1,43 @@
+import type { Argv } from 'yargs';
+import { drift } from '../core/check/drift.js';
+import { loadProject } from '../project/project.js';
+import { findProject } from '../project/settings.js';
+import { chosenSite } from '../project/read-configuration.js';
+import { driftText } from '../report/drift.js';
+import { styleFor } from '../report/text.js';
+import { failOn, statusFor, type FailArguments } from './check.js';
+import type { Command } from './command.js';
+import { openSite } from './sites.js';
+
+interface DriftArguments extends FailArguments {
+  a: string;
+  b: string;
+}
+
+export const command: Command<DriftArguments> = {
+  usage: '<a> <b>',
+  positionals: (yargs: Argv) =>
+    yargs
+      .positional('a', { type: 'string', describe: 'A site of local-needle.yaml', demandOption: true })
+      .positional('b', { type: 'string', describe: 'Another', demandOption: true }),
+  formats: ['text', 'json'],
+  options: failOn,
+  examples: [['$0 drift live staging', 'which rules break on the other copy, and what would hold on both']],
+  async run(args, { out }) {
+    const project = loadProject(findProject(args.project, process.cwd()));
+    const [here, there] = [args.a, args.b].map((name) =>
+      openSite(project.directory, project.settings, chosenSite(project.settings, name)),
+    );
+    if (!here || !there) return 2;
+    const report = drift(here, there, project.rules);
+    out(
+      args.format === 'json'
+        ? JSON.stringify(report, null, 2)
+        : driftText(report, styleFor(process.stdout, process.env)),
+    );
+    return statusFor(
+      report.rules.map(() => 'warning'),
+      args['fail-on'],
+    );
+  },
+};

@@ -1,0 +1,196 @@
+import type { Argv } from 'yargs';
+import cliProgress from 'cli-progress';
+import { crawl, type CrawlEvent } from '../capture/crawl.js';
+import { defaultFetchOptions, FetchFailure } from '../capture/fetch.js';
+import { haystackFolder, HaystackWriter, readHaystack, type HaystackHeader } from '../capture/haystack.js';
+import { isPathPattern, normalisePath, pathPattern } from '../core/page/path.js';
+import { ProblemError } from '../core/place.js';
+import { findProject, loadSettings } from '../project/settings.js';
+import { chosenSite } from '../project/read-configuration.js';
+import { visitorHeaders } from '../project/visitor.js';
+import { count, printable, styleFor } from '../report/text.js';
+import { status, type Command, type CommonArguments } from './command.js';
+import { openSite } from './sites.js';
+
+interface GatherArguments extends CommonArguments {
+  name?: string;
+  visitor?: string;
+  limit: number;
+  only?: string[];
+  skip?: string[];
+  'at-once': number;
+  timeout: number;
+  rendered: boolean;
+  anew: boolean;
+}
+
+/** A test for the paths that an option names, literally or by pattern. Throws ProblemError. */
+function pathTest(option: string, patterns: string[] | undefined): ((path: string) => boolean) | null {
+  if (!patterns || patterns.length === 0) return null;
+  const tests = patterns.map((text) => {
+    try {
+      return isPathPattern(text)
+        ? pathPattern(text)
+        : (
+            (path) => (other: string) =>
+              other === path
+          )(normalisePath(text));
+    } catch {
+      throw new ProblemError([
+        { message: `--${option} "${text}" is no path pattern`, hint: `Write it as --${option} "/winter/*".` },
+      ]);
+    }
+  });
+  return (path) => tests.some((test) => test(path));
+}
+
+export const command: Command<GatherArguments> = {
+  usage: '[name]',
+  positionals: (yargs: Argv) =>
+    yargs.positional('name', { type: 'string', describe: 'Site of local-needle.yaml (default: the first)' }),
+  options: {
+    visitor: {
+      type: 'string',
+      describe: 'Visitor of local-needle.yaml; kept apart from the pages as everybody sees them',
+    },
+    limit: { type: 'number', default: 10_000, describe: 'Pages at most' },
+    only: { type: 'string', array: true, describe: 'Path patterns: capture these pages alone' },
+    skip: { type: 'string', array: true, describe: 'Path patterns: leave these pages out' },
+    'at-once': { type: 'number', default: 4, describe: 'Requests at a time' },
+    timeout: { type: 'number', default: 30, describe: 'Seconds that one request may take' },
+    rendered: {
+      type: 'boolean',
+      default: false,
+      describe: 'Capture pages as Chromium has them after their scripts ran',
+    },
+    anew: { type: 'boolean', default: false, describe: 'Fetch every page again, whatever is there' },
+  },
+  examples: [
+    ['$0 gather live', 'all pages of the site, by its sitemaps and links'],
+    ['$0 gather live --only "/winter{/*}?" --limit 50', 'a part of it'],
+    ['$0 gather live --visitor member', 'as a member sees it'],
+  ],
+  async run(args, { out, log }) {
+    const directory = findProject(args.project, process.cwd());
+    const settings = loadSettings(directory);
+    const source = chosenSite(settings, args.name ?? args.site);
+    if (source.from.kind !== 'address') {
+      const { site } = openSite(directory, settings, source);
+      out(
+        `${source.name}: ${count(site.pages.length, 'page')} in ${source.from.where}. A ${source.from.kind === 'har' ? 'recording' : 'folder'} is read afresh each time and needs no gathering.`,
+      );
+      return status.fine;
+    }
+    if (!(args.limit >= 1) || !(args['at-once'] >= 1) || !(args.timeout > 0))
+      throw new ProblemError([{ message: '--limit, --at-once and --timeout take numbers above 0' }]);
+    const visitor = args.visitor ?? null;
+    const headers = visitor === null ? {} : visitorHeaders(settings, visitor, process.env);
+    const folder = haystackFolder(directory, source.name, visitor);
+    const address = source.from.where;
+    const header: HaystackHeader = {
+      haystack: 1,
+      site: source.name,
+      visitor,
+      address: new URL(address).origin,
+      rendered: args.rendered,
+    };
+    const earlier = args.anew ? null : readHaystack(folder);
+    if (earlier?.unfinished)
+      log(`Going on with a run that was interrupted after ${count(earlier.unfinished.size, 'page')}.`);
+    const renderer = args.rendered ? await startRendering(address, headers, settings.viewports[0]) : null;
+    const writer = new HaystackWriter(folder, header, earlier);
+    const stop = new AbortController();
+    const interrupted = () => stop.abort();
+    process.once('SIGINT', interrupted);
+    const show = progress(log);
+    try {
+      const result = await crawl(
+        {
+          address,
+          pathOptions: source.pathOptions,
+          fetch: { ...defaultFetchOptions, timeoutMs: args.timeout * 1000 },
+          headers,
+          limit: args.limit,
+          only: pathTest('only', args.only),
+          skip: pathTest('skip', args.skip),
+          atOnce: args['at-once'],
+          render: renderer?.render ?? null,
+          stop: stop.signal,
+          onPage: show.page,
+        },
+        writer,
+      );
+      show.end();
+      if (stop.signal.aborted) {
+        writer.interrupt();
+        log(`Interrupted. What was captured is kept; the same command goes on from here.`);
+        return status.access;
+      }
+      const haystack = writer.finish(result.complete, result.gone);
+      out(
+        `${source.name}${visitor ? ` as ${visitor}` : ''}: ${count(haystack.pages.size, 'page')} and ${count(haystack.styles.size, 'stylesheet')} (${result.captured} captured, ${result.unchanged} unchanged, ${result.missed} missed)`,
+      );
+      for (const { url, reason } of haystack.missed.slice(0, 10))
+        out(`  missed ${printable(url)}: ${printable(reason)}`);
+      if (haystack.missed.length > 10) out(`  and ${haystack.missed.length - 10} more, in the index`);
+      if (result.cutOff) out(`  The limit of ${args.limit} pages cut the rest off: --limit takes a larger one.`);
+      out(`  in ${folder}`);
+      return status.fine;
+    } catch (error) {
+      show.end();
+      writer.interrupt();
+      if (!(error instanceof FetchFailure)) throw error;
+      throw new ProblemError(
+        [
+          {
+            message: `${address} cannot be reached: ${error.message}`,
+            hint: `What was captured before is untouched. Check the address of "${source.name}" in local-needle.yaml.`,
+          },
+        ],
+        'access',
+      );
+    } finally {
+      process.off('SIGINT', interrupted);
+      await renderer?.close();
+    }
+  },
+};
+
+async function startRendering(
+  address: string,
+  headers: Record<string, string>,
+  viewport = { width: 1280, height: 800 },
+) {
+  const { startRenderer } = await import('../browser/render.js');
+  return startRenderer(address, headers, viewport);
+}
+
+/** A bar on a terminal, a line for each page elsewhere. */
+function progress(log: (text: string) => void): { page: (event: CrawlEvent) => void; end: () => void } {
+  const { colour } = styleFor(process.stderr, process.env);
+  if (!process.stderr.isTTY) {
+    return {
+      page: ({ kind, path, reason }) => log(`${kind} ${printable(path)}${reason ? `: ${printable(reason)}` : ''}`),
+      end: () => undefined,
+    };
+  }
+  const bar = new cliProgress.SingleBar(
+    {
+      format: `  {bar} {value} of {total} pages  {path}`,
+      hideCursor: true,
+      clearOnComplete: true,
+      barsize: 30,
+      stream: process.stderr,
+    },
+    cliProgress.Presets.shades_classic,
+  );
+  bar.start(1, 0, { path: '' });
+  return {
+    page({ kind, path, reason, done, known }) {
+      bar.setTotal(known);
+      bar.update(done, { path: printable(path).slice(0, 50) });
+      if (kind === 'missed') log(`\r\u001b[K${colour.yellow('missed')} ${printable(path)}: ${printable(reason ?? '')}`);
+    },
+    end: () => bar.stop(),
+  };
+}

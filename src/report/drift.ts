@@ -1,0 +1,39 @@
+import type { DriftReport } from '../core/check/drift.js';
+import { count, firstFew, printable, type Style } from './text.js';
+
+/** How two sites differ, as text: what breaks first, then what is merely other. */
+export function driftText(report: DriftReport, { colour }: Style): string {
+  const [here, there] = report.sites;
+  const lines = [`${colour.bold(here)} and ${colour.bold(there)}`, ''];
+  const paths = (list: string[]) => printable(firstFew(list, 6));
+  if (report.rules.length === 0) lines.push('Every rule picks the same pages and hits on both.');
+  else
+    lines.push(
+      colour.bold(
+        `${count(report.rules.length, 'rule')} that ${report.rules.length === 1 ? 'does' : 'do'} not mean the same on both`,
+      ),
+    );
+  for (const rule of report.rules) {
+    lines.push(`  ${colour.yellow(rule.rule)}  ${rule.file}:${rule.line}`);
+    if (rule.pagesHere.length > 0) lines.push(`    on ${here} alone: ${paths(rule.pagesHere)}`);
+    if (rule.pagesThere.length > 0) lines.push(`    on ${there} alone: ${paths(rule.pagesThere)}`);
+    for (const { page, selector, here: inHere, there: inThere } of rule.hits.slice(0, 4)) {
+      lines.push(
+        `    ${printable(selector)} on ${printable(page)}: ${count(inHere, 'element')} on ${here}, ${inThere} on ${there}`,
+      );
+    }
+    if (rule.instead) lines.push(`    ${colour.cyan('→')} ${printable(rule.instead)} holds on both.`);
+  }
+  lines.push('', colour.bold('Pages'));
+  lines.push(`  on ${here} alone: ${report.onlyHere.length > 0 ? paths(report.onlyHere) : 'none'}`);
+  lines.push(`  on ${there} alone: ${report.onlyThere.length > 0 ? paths(report.onlyThere) : 'none'}`);
+  if (report.otherIds.length > 0) {
+    const shown = report.otherIds
+      .slice(0, 3)
+      .map(({ path, here: a, there: b }) => `${printable(path)} ${printable(a ?? 'none')} / ${printable(b ?? 'none')}`);
+    lines.push(
+      `  with another page ID: ${report.otherIds.length} (${shown.join(', ')}${report.otherIds.length > 3 ? ', …' : ''})`,
+    );
+  } else lines.push('  with another page ID: none');
+  return lines.join('\n');
+}

@@ -1,0 +1,114 @@
+import { pathCondition } from '../core/page/expression.js';
+import { handlesOf, pagesWith, soleHandles, type Handle } from '../core/page/handles.js';
+import type { Page, Site } from '../core/page/page.js';
+import { count, firstFew, printable, table, type Style } from './text.js';
+
+/** One way to target a page, with who shares it and why it is better or worse than others. */
+interface Way {
+  condition: string;
+  css: string | null;
+  kind: Handle['kind'] | 'path';
+  sole: boolean;
+  sharedWith: string[];
+  why: string;
+}
+
+/** Every way to target a page, best first. */
+function waysTo(page: Page, site: Site): Way[] {
+  const handles = handlesOf(page).map((handle): Way => {
+    const others = pagesWith(site, handle.css).filter((other) => other !== page);
+    const sole = others.length === 0;
+    const whys = {
+      'page-id': 'ships as plain CSS; another copy of the site may have another ID',
+      'body-id': 'ships as plain CSS; holds wherever the template writes this ID',
+      'body-class': sole ? 'ships as plain CSS; holds as long as no other page gets the class' : '',
+    };
+    return {
+      condition: handle.condition,
+      css: handle.css,
+      kind: handle.kind,
+      sole,
+      sharedWith: others.map(({ path }) => path),
+      why: sole ? whys[handle.kind] : `also on ${count(others.length, 'page')}`,
+    };
+  });
+  const told = handles.some(({ sole }) => sole);
+  const path: Way = {
+    condition: pathCondition(page.path),
+    css: null,
+    kind: 'path',
+    sole: true,
+    sharedWith: [],
+    why: `holds on every copy of the site; ${told ? 'ships as the sole handle that the page has there' : 'needs needle.js, since no handle is its own'}`,
+  };
+  return [path, ...handles.filter(({ sole }) => sole), ...handles.filter(({ sole }) => !sole)];
+}
+
+/** What the template could write on the body of a page that has no handle of its own, as its other pages have it. */
+export function proposals(page: Page, site: Site): string[] {
+  if (soleHandles(page, site).length > 0) return [];
+  const slug = (text: string) =>
+    text
+      .replace(/[^A-Za-z0-9]+/g, '-')
+      .replace(/^-|-$/g, '')
+      .toLowerCase() || 'front';
+  const own: string[] = [];
+  const [form] = site.forms;
+  const carried = form
+    ? `${form.like.replace(/\{id(:any)?\}/, '…')} as the other pages have it (${form.in === 'body-class' ? 'a class' : form.in === 'body-id' ? 'the ID' : (form.attribute ?? '')} of body)`
+    : `class="page-${slug(page.path)}"`;
+  own.push(carried);
+  const [section] = page.path.split('/').slice(1, -1);
+  if (section) own.push(`class="section-${slug(section)}" for all of /${section}`);
+  return own;
+}
+
+/** One page as read by others. */
+export function pageReport(page: Page, site: Site) {
+  const { path, url, title, pageId, bodyId, bodyClasses, file } = page;
+  return {
+    kind: 'local-needle.page',
+    version: 1,
+    site: site.name,
+    path,
+    url,
+    title,
+    pageId: pageId?.value ?? null,
+    bodyId,
+    bodyClasses,
+    file,
+    ways: waysTo(page, site),
+    proposals: proposals(page, site),
+  };
+}
+
+/** One page as text: what it is, and each `pages:` line that targets it, ready to paste. */
+export function pageText(page: Page, site: Site, style: Style): string {
+  const { colour } = style;
+  const fact = (name: string, value: string) => `  ${colour.dim(name.padEnd(13))}${printable(value)}`;
+  const rows = waysTo(page, site).map(({ condition, sole, sharedWith, why }) => [
+    sole ? colour.green(printable(`pages: ${condition};`)) : printable(`pages: ${condition};`),
+    sole ? 'this page alone' : colour.yellow(count(sharedWith.length + 1, 'page')),
+    printable(sole ? why : `shared with ${firstFew(sharedWith, 4)}`),
+  ]);
+  const wanting = proposals(page, site);
+  return [
+    `${colour.bold(printable(page.path))} on ${site.name}`,
+    '',
+    fact('title', page.title),
+    fact('address', page.url),
+    fact('page ID', page.pageId ? `${page.pageId.value} (${page.pageId.css})` : 'none'),
+    fact('body ID', page.bodyId ?? 'none'),
+    fact('body classes', page.bodyClasses.join(' ') || 'none'),
+    '',
+    'Ways to target it, best first:',
+    table(['paste into a rule', 'picks', 'why'], rows, style, [44, 16]),
+    ...(wanting.length > 0
+      ? [
+          '',
+          'It has no handle of its own. The template could write on its body:',
+          ...wanting.map((each) => `  ${printable(each)}`),
+        ]
+      : []),
+  ].join('\n');
+}

@@ -1,0 +1,34 @@
+// Joins what tsc compiled into a few files below dist/program: loading hundreds of small modules took most of the time of
+// a short command. Not minified: needle.js ships as the text of one of the functions (src/core/build/runtime.ts).
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { rmSync } from 'node:fs';
+import { build } from 'esbuild';
+
+const dist = join(dirname(dirname(fileURLToPath(import.meta.url))), 'dist');
+const outdir = join(dist, 'program');
+rmSync(outdir, { recursive: true, force: true });
+await build({
+  entryPoints: { 'local-needle': join(dist, 'src/cli/main.js') },
+  outdir,
+  bundle: true,
+  splitting: true,
+  format: 'esm',
+  platform: 'node',
+  // Packages' ES modules where they have them: what nobody uses of them is left out.
+  mainFields: ['module', 'main'],
+  target: 'node20',
+  external: ['playwright-core'],
+  // css-tree reads its data files at run time, but for the build that has them inside.
+  alias: { 'css-tree': 'css-tree/dist/csstree.esm' },
+  logLevel: 'warning',
+  // What packages in CommonJS take for given.
+  define: { __filename: 'nodeFilename', __dirname: 'nodeDirname' },
+  banner: {
+    js: [
+      "import { createRequire as nodeRequire } from 'node:module';",
+      'const require = nodeRequire(import.meta.url);',
+      'const nodeFilename = import.meta.filename ?? "", nodeDirname = import.meta.dirname ?? "";',
+    ].join('\n'),
+  },
+});
