@@ -10,6 +10,7 @@ export interface DecodedPage {
 }
 
 const utf8 = new TextDecoder('utf-8', { fatal: true });
+const nativeUtf8 = new globalThis.TextDecoder('utf-8');
 
 /**
  * Decodes a page as a browser does (Encoding Standard; HTML Standard 13.2.3.2): byte order mark, then the charset of the
@@ -29,6 +30,7 @@ export function decodePage(bytes: Uint8Array, headerCharset?: string): DecodedPa
 }
 
 function decodeAs(encoding: string, bytes: Uint8Array): string {
+  if (encoding === 'UTF-8') return nativeUtf8.decode(bytes);
   try {
     return new TextDecoder(encoding).decode(bytes);
   } catch {

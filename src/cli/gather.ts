@@ -8,7 +8,7 @@ import { ProblemError } from '../core/place.js';
 import { findProject, loadSettings } from '../project/settings.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { visitorHeaders } from '../project/visitor.js';
-import { count, printable, styleFor } from '../report/text.js';
+import { count, printable } from '../report/text.js';
 import { status, type Command, type CommonArguments } from './command.js';
 import { openSite } from './sites.js';
 
@@ -165,9 +165,8 @@ async function startRendering(
   return startRenderer(address, headers, viewport);
 }
 
-/** A bar on a terminal, a line for each page elsewhere. */
+/** A bar on a terminal (what was missed is listed at the end), a line for each page elsewhere. */
 function progress(log: (text: string) => void): { page: (event: CrawlEvent) => void; end: () => void } {
-  const { colour } = styleFor(process.stderr, process.env);
   if (!process.stderr.isTTY) {
     return {
       page: ({ kind, path, reason }) => log(`${kind} ${printable(path)}${reason ? `: ${printable(reason)}` : ''}`),
@@ -186,10 +185,9 @@ function progress(log: (text: string) => void): { page: (event: CrawlEvent) => v
   );
   bar.start(1, 0, { path: '' });
   return {
-    page({ kind, path, reason, done, known }) {
+    page({ path, done, known }) {
       bar.setTotal(known);
       bar.update(done, { path: printable(path).slice(0, 50) });
-      if (kind === 'missed') log(`\r\u001b[K${colour.yellow('missed')} ${printable(path)}: ${printable(reason ?? '')}`);
     },
     end: () => bar.stop(),
   };

@@ -30,7 +30,10 @@ export function driftText(report: DriftReport, { colour }: Style): string {
   if (report.otherIds.length > 0) {
     const shown = report.otherIds
       .slice(0, 3)
-      .map(({ path, here: a, there: b }) => `${printable(path)} ${printable(a ?? 'none')} / ${printable(b ?? 'none')}`);
+      .map(
+        ({ path, here: a, there: b }) =>
+          `${printable(path)} has ${printable(a ?? 'none')} and ${printable(b ?? 'none')}`,
+      );
     lines.push(
       `  with another page ID: ${report.otherIds.length} (${shown.join(', ')}${report.otherIds.length > 3 ? ', …' : ''})`,
     );

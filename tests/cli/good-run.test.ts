@@ -143,7 +143,7 @@ describe('start', () => {
     });
     const { status, out } = await run(directory, ['start', 'public']);
     expect(status).toBe(0);
-    expect(out).toContain('2 pages in public. Page IDs: {id} in data-page (2 pages).');
+    expect(out).toContain('2 pages in public. Page IDs: {id} in data-page (2 pages, too few to be sure).');
     expect(readFileSync(join(directory, 'local-needle.yaml'), 'utf8')).toContain(
       '- { in: body-attribute, attribute: data-page, like: "{id}" }',
     );

@@ -1,6 +1,6 @@
 import type { Branch, Scope } from '../css/scope.js';
 import { handleCss } from '../page/page-id.js';
-import { soleHandles } from '../page/handles.js';
+import { pagesWithId, soleHandles } from '../page/handles.js';
 import type { Page, Site } from '../page/page.js';
 import type { Condition, Term } from '../rule/condition.js';
 import type { Action, Rule } from '../rule/rule.js';
@@ -63,9 +63,7 @@ function testsOf(terms: Term[], site: Site, marks: Marks, counts: (page: Page) =
   for (const term of terms) {
     if (term.kind === 'site' && term.value !== site.name) return null;
     if (term.kind === 'page-id') {
-      const carried = site.pages.flatMap((page) =>
-        page.pageId?.value === term.value ? [page.pageId.css.slice('body'.length)] : [],
-      );
+      const carried = pagesWithId(site, term.value).flatMap(({ pageId }) => pageId?.css.slice('body'.length) ?? []);
       if (carried.length === 0) return null;
       tests.push({ handles: [...new Set(carried)] });
     }

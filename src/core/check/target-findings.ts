@@ -1,7 +1,7 @@
 import type { Page, Site } from '../page/page.js';
 import type { Condition, Term } from '../rule/condition.js';
 import type { Rule } from '../rule/rule.js';
-import { alternativeHolds, pageConditions } from '../rule/target.js';
+import { pageConditions, pagesFor } from '../rule/target.js';
 import type { Place } from '../place.js';
 import { finding, type Finding } from './finding.js';
 import { nearTerm } from './near-miss.js';
@@ -20,7 +20,7 @@ export function targetFindings(rule: Rule, pages: Page[], site: Site): Finding[]
   for (const condition of conditions) {
     for (const terms of condition.alternatives) {
       if (terms.some((term) => term.kind === 'site' && term.value !== site.name)) continue;
-      const picked = site.pages.filter((page) => alternativeHolds(terms, page, site));
+      const picked = pagesFor(terms, site);
       const at = placeOf(rule, condition, terms);
       const text = terms.map((term) => term.text).join(' ');
       const single = terms.find((term) => term.kind === 'page-id' || (term.kind === 'path' && !term.pattern));

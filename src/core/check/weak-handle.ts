@@ -2,7 +2,7 @@ import { expressionFor } from '../page/expression.js';
 import type { Page, Site } from '../page/page.js';
 import type { Term } from '../rule/condition.js';
 import type { Rule } from '../rule/rule.js';
-import { alternativeHolds, pageConditions } from '../rule/target.js';
+import { pageConditions, pagesFor } from '../rule/target.js';
 import { finding, type Finding } from './finding.js';
 
 const isHandle = ({ kind }: Term) => kind === 'page-id' || kind === 'body-id' || kind === 'body-class';
@@ -17,9 +17,9 @@ export function weakHandles(rule: Rule, site: Site, others: Site[]): Finding[] {
   ])) {
     for (const terms of condition.alternatives) {
       if (!terms.some(isHandle) || terms.some(({ kind }) => kind === 'site')) continue;
-      const here = site.pages.filter((page) => alternativeHolds(terms, page, site));
+      const here = pagesFor(terms, site);
       for (const other of others) {
-        const there = other.pages.filter((page) => alternativeHolds(terms, page, other));
+        const there = pagesFor(terms, other);
         if (here.length === 0 || samePages(here, there, site, other, terms)) continue;
         const text = terms.map((term) => term.text).join(' ');
         findings.push(

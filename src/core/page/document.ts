@@ -4,6 +4,8 @@ export type Element = Tree.Element;
 
 /** A page's elements, as a browser's parser would make them. */
 export interface PageDocument {
+  /** `html`, `body` and what is inside `body`, in the order of the source: what rules reach (docs/verdicts.md, Scope). */
+  elements: Element[];
   root: Tree.Document;
   /** Whether the page lacks a standards doctype: classes and IDs then match in any letter case. */
   quirks: boolean;
@@ -12,7 +14,20 @@ export interface PageDocument {
 /** Parses a page by the HTML Standard. Never throws: there is no HTML that a browser refuses. */
 export function readDocument(html: string): PageDocument {
   const root = parse(html);
-  return { root, quirks: root.mode === standard.DOCUMENT_MODE.QUIRKS };
+  return { root, elements: elementsOutsideHead(root), quirks: root.mode === standard.DOCUMENT_MODE.QUIRKS };
+}
+
+function elementsOutsideHead(root: Tree.Document): Element[] {
+  const elements: Element[] = [];
+  const visit = (node: Tree.ParentNode, isHtml: boolean) => {
+    for (const child of node.childNodes) {
+      if (!('tagName' in child) || (isHtml && child.tagName === 'head')) continue;
+      elements.push(child);
+      visit(child, node === root);
+    }
+  };
+  visit(root, false);
+  return elements;
 }
 
 /** The value of an attribute of an element, or undefined. */

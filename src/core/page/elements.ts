@@ -1,4 +1,4 @@
-import { compile, selectAll } from 'css-select';
+import { compile } from 'css-select';
 import { parse as parseSelector, type Selector as Token } from 'css-what';
 import { attribute, type Element, type PageDocument } from './document.js';
 import { pseudoClasses } from './pseudo-classes.js';
@@ -46,7 +46,7 @@ export function compileMatcher(selector: string): Matcher {
   let quirks: typeof standards | undefined;
   return (document) => {
     const query = document.quirks ? (quirks ??= make(true)) : standards;
-    return selectAll<Tree.Node, Element>(query, document.root, { adapter, cacheResults: false }).filter(isOfTheBody);
+    return document.elements.filter(query);
   };
 }
 
@@ -60,15 +60,4 @@ function renameOwn(tokens: Token[][]): void {
     if (Object.hasOwn(pseudoClasses, token.name)) token.name = own + token.name;
     if (Array.isArray(token.data)) renameOwn(token.data);
   }
-}
-
-/** Rules reach `html`, `body` and what is inside `body`; never `head` (docs/verdicts.md, Scope). */
-function isOfTheBody(element: Element): boolean {
-  let at: Tree.ParentNode | null = element;
-  while (at && 'tagName' in at) {
-    if (at.tagName === 'head' && at.parentNode && 'tagName' in at.parentNode && at.parentNode.tagName === 'html')
-      return false;
-    at = at.parentNode;
-  }
-  return true;
 }

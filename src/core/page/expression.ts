@@ -73,7 +73,12 @@ function candidatesFor(pages: Page[], site: Site, handles: 'any' | 'path'): Cand
   for (const page of pages) {
     const own = handles === 'any' ? handlesOf(page) : [];
     for (const { condition, css } of own) add(condition, pagesWith(site, css));
-    const classes = own.filter(({ kind, css }) => kind === 'body-class' && pagesWith(site, css).length > 1).slice(0, 8);
+    const classes = own
+      .filter(
+        ({ kind, css, condition }) =>
+          kind === 'body-class' && pagesWith(site, css).length > 1 && !condition.includes('"'),
+      )
+      .slice(0, 8);
     classes.forEach((first, index) => {
       for (const second of classes.slice(index + 1)) {
         const both = pagesWith(site, first.css).filter((each) => pagesWith(site, second.css).includes(each));

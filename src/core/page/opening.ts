@@ -16,7 +16,9 @@ const bodyReached = Symbol('body reached');
  * HTML Standard merges the attributes of a second body tag into the first (13.2.6.4.7, "A start tag whose tag name is body").
  */
 export function readOpening(html: string): PageOpening {
-  const second = html.search(/<body[\s>/]/i) !== html.toLowerCase().lastIndexOf('<body');
+  const bodyTag = /<body[\s>/]/gi;
+  bodyTag.test(html);
+  const second = bodyTag.test(html);
   return second ? openingOf(parse(html)) : openingOf(parseToBody(html));
 }
 

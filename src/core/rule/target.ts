@@ -1,4 +1,5 @@
 import type { Page, Site } from '../page/page.js';
+import { pagesWithId } from '../page/handles.js';
 import type { Condition, Term } from './condition.js';
 import type { Action, Rule } from './rule.js';
 
@@ -47,12 +48,17 @@ export function pageConditions(rule: Rule): Condition[] {
   return [...new Set(rule.actions.flatMap((action) => action.on.slice(0, 1)))];
 }
 
+/** The pages of the site that fulfil every term of an alternative; by page ID they are looked up rather than searched. */
+export function pagesFor(terms: Term[], site: Site): Page[] {
+  const [id] = terms.flatMap((term) => (term.kind === 'page-id' ? [term.value] : []));
+  return (id === undefined ? site.pages : pagesWithId(site, id)).filter((page) => alternativeHolds(terms, page, site));
+}
+
 /** The pages that a rule targets, in the order of the site. */
 export function targetPages(rule: Rule, site: Site): Page[] {
-  const conditions = pageConditions(rule);
-  return site.pages.filter(
-    (page) =>
-      conditions.some((each) => conditionHolds(each, page, site)) &&
-      !(rule.except && conditionHolds(rule.except, page, site)),
+  const picked = new Set(
+    pageConditions(rule).flatMap(({ alternatives }) => alternatives.flatMap((terms) => pagesFor(terms, site))),
   );
+  const kept = [...picked].filter((page) => !(rule.except && conditionHolds(rule.except, page, site)));
+  return kept.sort((a, b) => (a.path < b.path ? -1 : 1));
 }

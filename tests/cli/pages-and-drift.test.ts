@@ -1,0 +1,112 @@
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { writeDemoSite } from '../../demo/site.js';
+import type { DriftReport } from '../../src/core/check/drift.js';
+import type { CheckReport } from '../../src/core/check/verdict.js';
+import { folderWith, pageHtml, run } from '../helpers.js';
+
+const project = (rules: string, more: Record<string, string> = {}) =>
+  folderWith({
+    'local-needle.yaml': 'version: 1\nsites: { live: { folder: live }, staging: { folder: staging } }\n',
+    'rules/a.css': rules,
+    ...more,
+  });
+
+describe('pages', () => {
+  const directory = project('');
+  writeDemoSite(join(directory, 'live'), 'live');
+
+  test.each([
+    [['--path', '/winter/*'], ['/winter/contact', '/winter/getting-here', '/winter/lights'], 'path("/winter/*")'],
+    [
+      ['--body-class', 'section-tickets is-step', '--path', '/tickets/:step'],
+      ['/tickets/choose', '/tickets/done', '/tickets/passengers', '/tickets/pay'],
+      'path("/tickets/*")',
+    ],
+    [['--page-id', '46'], ['/tickets/pay'], 'page-id(46)'],
+    [['--page-id', '47111'], [], 'No page fits'],
+  ])('%j picks %j', async (words, paths, shown) => {
+    const { pages } = JSON.parse((await run(directory, ['pages', '--format', 'json', ...words])).out) as {
+      pages: { path: string }[];
+    };
+    expect(pages.map(({ path }) => path)).toEqual(paths);
+    expect((await run(directory, ['pages', ...words])).out).toContain(shown);
+  });
+
+  test('of one page shows each way to target it, best first, and what its template lacks', async () => {
+    const { out } = await run(directory, ['pages', '/tickets/pay/']);
+    const order = ['pages: path("/tickets/pay");', 'pages: page-id(46);', 'pages: body-class(section-tickets);'].map(
+      (line) => out.indexOf(line),
+    );
+    expect(order.every((at) => at > 0) && order.join() === [...order].sort((a, b) => a - b).join()).toBe(true);
+    expect(out).toMatch(/body-class\(section-tickets\); +5 pages +shared with \/tickets, /);
+    const bare = await run(directory, ['pages', '/legal/terms']);
+    expect(bare.out).toMatch(
+      /needs needle\.js[^]*no handle of its own[^]*page-… as the other pages have it[^]*class="section-legal"/,
+    );
+    const { status, log } = await run(directory, ['pages', '/tickets/pya']);
+    expect([status, log]).toEqual([2, expect.stringContaining('Did you mean /tickets/pay?')]);
+  });
+});
+
+describe('drift', () => {
+  const rules = `
+@needle by-path { pages: path("/pay"); @hide .a; }
+@needle by-id { pages: page-id(1); @hide .a; }
+@needle by-class { pages: body-class(wide); @hide .a; }
+@needle by-site { pages: site(live) page-id(1), site(staging) page-id(9); @hide .a; }
+@needle element { pages: path("/same"); @hide .b; }
+`;
+  const directory = project(rules, {
+    'live/pay.html': pageHtml('class="page-1 wide"', '<p class="a">'),
+    'live/same.html': pageHtml('class="page-2"', '<p class="b">'),
+    'live/only.html': pageHtml('class="page-3"'),
+    'staging/pay.html': pageHtml('class="page-9"', '<p class="a">'),
+    'staging/same.html': pageHtml('class="page-2 wide"', '<p class="c"><p class="a">'),
+    'staging/new.html': pageHtml('class="page-1"'),
+  });
+  const settings =
+    'version: 1\nsites: { live: { folder: live, drop-extension: .html }, staging: { folder: staging, drop-extension: .html } }\n';
+
+  test('names the rules that mean something else on the other copy, and what holds on both', async () => {
+    writeFileSync(join(directory, 'local-needle.yaml'), settings);
+    const { out, status } = await run(directory, ['drift', 'live', 'staging', '--format', 'json']);
+    const report = JSON.parse(out) as DriftReport;
+    expect(status).toBe(0);
+    expect([report.onlyHere, report.onlyThere]).toEqual([['/only'], ['/new']]);
+    expect(report.otherIds).toEqual([{ path: '/pay', here: '1', there: '9' }]);
+    expect(report.rules).toEqual([
+      expect.objectContaining({
+        rule: 'by-id',
+        pagesHere: ['/pay'],
+        pagesThere: ['/new'],
+        instead: 'pages: path("/pay");',
+      }),
+      expect.objectContaining({
+        rule: 'by-class',
+        pagesHere: ['/pay'],
+        pagesThere: ['/same'],
+        instead: 'pages: path("/pay");',
+      }),
+      expect.objectContaining({
+        rule: 'element',
+        pagesHere: [],
+        hits: [{ page: '/same', selector: '.b', here: 1, there: 0 }],
+        instead: null,
+      }),
+    ]);
+    expect((await run(directory, ['drift', 'live', 'staging', '--fail-on', 'warning'])).status).toBe(1);
+    expect((await run(directory, ['drift', 'live', 'staging'])).out).toContain('pages: path("/pay"); holds on both.');
+    const checked = JSON.parse(
+      (await run(directory, ['check', '--format', 'json', '--fail-on', 'never'])).out,
+    ) as CheckReport;
+    expect(
+      checked.findings
+        .filter(({ code }) => code === 'weak-handle')
+        .map(({ rule, message, hint }) => [rule, message, hint]),
+    ).toEqual([
+      ['by-id', 'page-id(1) picks /pay on live, and /new on staging', 'pages: path("/pay"); holds on both.'],
+      ['by-class', 'body-class(wide) picks /pay on live, and /same on staging', 'pages: path("/pay"); holds on both.'],
+    ]);
+  });
+});
