@@ -67,6 +67,7 @@ export function lookAt(args: LookArguments, project: Project, source: SiteSource
   return {
     view,
     states: settings.states,
+    visitors: Object.keys(settings.visitors),
     state: args.state ?? null,
     visitor: args.visitor ?? null,
     viewport: args.viewport ?? settings.viewports[0]?.name ?? 'desktop',

@@ -1,5 +1,5 @@
 import type { Argv } from 'yargs';
-import { nearest } from '../core/nearest.js';
+import { nearPath } from '../core/near-miss/condition.js';
 import { normalisePath } from '../core/page/path.js';
 import type { Page, Site } from '../core/page/page.js';
 import { ProblemError } from '../core/place.js';
@@ -38,14 +38,11 @@ function conditionOf(args: PagesArguments) {
 function pageAt(path: string, site: Site): Page {
   const page = site.byPath.get(path) ?? site.byPath.get(normalisePath(path));
   if (page) return page;
-  const near = nearest(
-    path,
-    site.pages.map((each) => each.path),
-  );
+  const near = nearPath(path, site);
   throw new ProblemError([
     {
       message: `${site.name} has no page ${path}`,
-      hint: near ? `Did you mean ${near}?` : 'local-needle pages lists them.',
+      hint: near ? `Did you mean ${near.path}?` : 'local-needle pages lists them.',
     },
   ]);
 }

@@ -7,7 +7,7 @@ import type { Page, Site } from '../page/page.js';
 import type { Action, Rule } from '../rule/rule.js';
 import { targetPages, targets } from '../rule/target.js';
 import { finding, type Finding } from './finding.js';
-import { nearMiss } from './near-miss.js';
+import { noElement, type Elsewhere } from './element-hint.js';
 import { applyState, type PageState } from '../page/state.js';
 import { targetFindings } from './target-findings.js';
 import { weakHandles } from './weak-handle.js';
@@ -34,6 +34,8 @@ export interface CheckInput {
   state: string | null;
   visitor: string | null;
   states: Record<string, PageState>;
+  /** Names of the visitors that the project knows, for hints. */
+  visitors: string[];
   /** The day of the check, `2027-03-31`. */
   today: string;
 }
@@ -55,6 +57,11 @@ export function check(input: CheckInput): CheckReport {
   const judged = rules.map((rule) => viewOf(rule, input, findings));
   const active = judged.filter(({ rule }) => !rule.paused);
   for (const each of active) findings.push(...ruleFindings(each, input));
+  const visitors = input.visitors.flatMap((name): [string, View][] => {
+    const view = input.view(name);
+    return view && name !== input.visitor ? [[name, view]] : [];
+  });
+  const budget = { pages: hintPages };
   const cells: Cell[] = [];
   for (const [{ open, site }, work] of byPage(active)) {
     for (const [page, compiled] of work) {
@@ -63,7 +70,13 @@ export function check(input: CheckInput): CheckReport {
         const change = state === null ? undefined : input.states[state];
         if (change) applyState(document, change);
         for (const each of compiled.filter((other) => other.state === state)) {
-          const result = judge(each, page, site, document);
+          const result = judge(each, page, site, document, {
+            view: { open, site },
+            state,
+            visitors,
+            states: input.states,
+            budget,
+          });
           cells.push(result.cell);
           findings.push(...result.findings);
         }
@@ -99,6 +112,9 @@ export function check(input: CheckInput): CheckReport {
     },
   };
 }
+
+/** Pages that may be opened for hints alone in one check. */
+const hintPages = 200;
 
 /** The view that a rule is judged in: its own visitor and state come before those of the call. */
 function viewOf(rule: Rule, input: CheckInput, findings: Finding[]): Judged {
@@ -224,6 +240,7 @@ function judge(
   page: Page,
   site: Site,
   document: PageDocument,
+  elsewhere: Elsewhere,
 ): { cell: Cell; findings: Finding[] } {
   const results: ActionResult[] = [];
   const findings: Finding[] = [];
@@ -239,7 +256,7 @@ function judge(
       beaten: [],
     });
     if (match && elements.length === 0 && !rule.arrivesLate && !waitsForState(action, document))
-      findings.push(noElement(rule, action, page, document));
+      findings.push(noElement(rule, action, page, document, elsewhere));
     const wrong =
       action.kind === 'swap' && action.image
         ? elements.find(({ tagName }) => tagName !== 'img' && tagName !== 'input')
@@ -280,15 +297,4 @@ function waitsForState(action: Action, document: PageDocument): boolean {
 function verdictOf(results: ActionResult[], arrivesLate: boolean): Verdict {
   if (results.some(({ elements }) => elements > 0)) return 'hit';
   return results.some(({ action }) => action === 'script') ? 'unseen' : arrivesLate ? 'late' : 'empty';
-}
-
-function noElement(rule: Rule, action: Action, page: Page, document: PageDocument): Finding {
-  const single = action.selectors.length === 1 ? action.selectors[0] : undefined;
-  const near = single ? nearMiss(selectorParts(single.text).element, document) : null;
-  return finding('no-element', `${action.selector} matches nothing on ${page.path}`, {
-    rule: rule.name,
-    page: page.path,
-    at: action.at,
-    hint: near ? `${near.selector} matches ${near.elements} there.` : null,
-  });
 }

@@ -4,7 +4,7 @@ import type { Rule } from '../rule/rule.js';
 import { pageConditions, pagesFor } from '../rule/target.js';
 import type { Place } from '../place.js';
 import { finding, type Finding } from './finding.js';
-import { nearTerm } from './near-miss.js';
+import { nearTerm } from '../near-miss/condition.js';
 
 /**
  * `no-page` and `page-count`: a page ID or a literal path must pick exactly one page, any other condition at least one,

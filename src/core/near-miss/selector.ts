@@ -1,0 +1,281 @@
+import cssesc from 'cssesc';
+import { distance } from 'fastest-levenshtein';
+import { putTogether, takeApart, type Compound, type Simple } from '../css/complex.js';
+import { attribute, type Element, type PageDocument } from '../page/document.js';
+import { compileMatcher } from '../page/elements.js';
+
+/** A small change to a selector after which it matches, and what was wrong in words. */
+export interface NearMiss {
+  selector: string;
+  elements: number;
+  why: string;
+}
+
+/** A changed selector; the lower the cost, the likelier the mistake. */
+interface Change {
+  compounds: Compound[];
+  cost: number;
+  why: string;
+}
+
+/** Selectors tried on the page at most. */
+const mostTries = 600;
+/** Compounds of a selector, and simple selectors of a compound; nobody mistypes more by hand. */
+const mostParts = 12;
+
+/**
+ * The small changes to one complex selector that make it match on this page, likeliest first. Each is tried on the page
+ * itself. Pairs of changes are tried only where no single one helps.
+ */
+export function nearMisses(selector: string, document: PageDocument): NearMiss[] {
+  const words = vocabularyOf(document);
+  const start = mendSyntax(selector);
+  if (!start || start.compounds.length > mostParts || start.compounds.some(({ simples }) => simples.length > mostParts))
+    return [];
+  const matches = matcherOn(document);
+  const single = changesOf(start.compounds, words, document, matches);
+  const tried = new Set([selector]);
+  const found = tryAll(start.changed ? [start, ...single] : single, matches, tried);
+  if (found.length > 0) return found;
+  const pairs = single
+    .filter(({ cost }) => cost <= 3)
+    .flatMap((first) =>
+      changesOf(first.compounds, words, document, matches).map((second) => ({
+        ...second,
+        cost: first.cost + second.cost + 1,
+        why: `${first.why}; ${second.why}`,
+      })),
+    );
+  return tryAll(pairs, matches, tried);
+}
+
+type Matches = (selector: string) => Element[];
+
+function matcherOn(document: PageDocument): Matches {
+  return (selector) => {
+    try {
+      return compileMatcher(selector)(document);
+    } catch {
+      return [];
+    }
+  };
+}
+
+function tryAll(changes: Change[], matches: Matches, tried: Set<string>): NearMiss[] {
+  const found: NearMiss[] = [];
+  for (const { compounds, why } of [...changes].sort((a, b) => a.cost - b.cost)) {
+    const selector = putTogether(compounds);
+    if (tried.has(selector) || tried.size > mostTries) continue;
+    tried.add(selector);
+    const elements = matches(selector).length;
+    if (elements > 0) found.push({ selector, elements, why });
+    if (found.length >= 5) break;
+  }
+  return found;
+}
+
+/** Reads a selector, mending doubled or stray signs; null where there is no reading it. */
+function mendSyntax(selector: string): (Change & { changed: boolean }) | null {
+  const steps: [RegExp, string, string][] = [
+    [/#{2,}/g, '#', 'one # too many'],
+    [/\.{2,}/g, '.', 'one dot too many'],
+    [/[.#]+#/g, '#', 'a dot before the #'],
+    [/#\./g, '.', 'a # before the dot'],
+    [/([.#])\s+(?=[\w-])/g, '$1', 'a space after the sign'],
+    [/[,;{]\s*$|^\s*[,;]/g, '', 'a stray sign at the end'],
+  ];
+  let text = selector.trim();
+  const why: string[] = [];
+  for (const [pattern, replacement, what] of steps) {
+    const mended = text.replace(pattern, replacement);
+    if (mended !== text) why.push(what);
+    text = mended;
+  }
+  try {
+    return { compounds: takeApart(text), cost: 0.5, why: why.join('; '), changed: why.length > 0 };
+  } catch {
+    return null;
+  }
+}
+
+interface Vocabulary {
+  ids: string[];
+  classes: string[];
+  tags: string[];
+  /** Classes of `html` and `body`. */
+  rootClasses: string[];
+}
+
+function vocabularyOf(document: PageDocument): Vocabulary {
+  const [ids, classes, tags, rootClasses] = [
+    new Set<string>(),
+    new Set<string>(),
+    new Set<string>(),
+    new Set<string>(),
+  ];
+  for (const element of document.elements) {
+    tags.add(element.tagName);
+    const id = attribute(element, 'id');
+    if (id) ids.add(id);
+    for (const name of attribute(element, 'class')?.split(/\s+/) ?? []) {
+      if (!name) continue;
+      classes.add(name);
+      if (element.tagName === 'html' || element.tagName === 'body') rootClasses.add(name);
+    }
+  }
+  return { ids: [...ids], classes: [...classes], tags: [...tags], rootClasses: [...rootClasses] };
+}
+
+const simple = (kind: 'class' | 'id' | 'type', name: string): Simple => {
+  const escaped = cssesc(name, { isIdentifier: true });
+  return { kind, name, text: kind === 'class' ? `.${escaped}` : kind === 'id' ? `#${escaped}` : escaped };
+};
+
+/** Names that a typing error could have made of another, with how many errors. */
+function typos(name: string, known: string[]): { name: string; errors: number }[] {
+  const most = name.length < 4 ? 1 : 2;
+  return known
+    .map((each) => ({
+      name: each,
+      errors: each.toLowerCase() === name.toLowerCase() ? 0.5 : distance(name.toLowerCase(), each.toLowerCase()),
+    }))
+    .filter(({ name: each, errors }) => errors <= most && each !== name)
+    .sort((a, b) => a.errors - b.errors);
+}
+
+function changesOf(compounds: Compound[], words: Vocabulary, document: PageDocument, matches: Matches): Change[] {
+  const changes: Change[] = [];
+  compounds.forEach((compound, at) => {
+    const withCompound = (changed: Compound[], cost: number, why: string) =>
+      changes.push({ compounds: [...compounds.slice(0, at), ...changed, ...compounds.slice(at + 1)], cost, why });
+    compound.simples.forEach((each, index) => {
+      const withSimple = (replacement: Simple[], cost: number, why: string) =>
+        withCompound(
+          [
+            {
+              ...compound,
+              simples: [...compound.simples.slice(0, index), ...replacement, ...compound.simples.slice(index + 1)],
+            },
+          ],
+          cost,
+          why,
+        );
+      renamings(each, words).forEach(({ to, cost, why }) => withSimple([to], cost, why));
+      if (each.kind === 'type' && compound.simples.length > 1) {
+        const others = compound.simples.filter((other) => other !== each);
+        const tags = new Set(matches(putTogether([{ combinator: '', simples: others }])).map(({ tagName }) => tagName));
+        for (const tag of tags) withSimple([simple('type', tag)], 2, `the element is a <${tag}>`);
+      }
+      if (each.kind === 'pseudo' && /^:nth-/.test(each.text))
+        positions(each, compound, matches).forEach(({ to, cost, why }) => withSimple([to], cost, why));
+      if (index > 0 && each.kind !== 'pseudo') {
+        withCompound(
+          [
+            { ...compound, simples: compound.simples.slice(0, index) },
+            { combinator: ' ', simples: compound.simples.slice(index) },
+          ],
+          1.5,
+          'a space is missing',
+        );
+      }
+    });
+    if (compound.combinator === ' ' && compound.simples[0]?.kind !== 'type') {
+      const before = compounds[at - 1];
+      if (before)
+        changes.push({
+          compounds: [
+            ...compounds.slice(0, at - 1),
+            { ...before, simples: [...before.simples, ...compound.simples] },
+            ...compounds.slice(at + 1),
+          ],
+          cost: 1.5,
+          why: 'a space too many',
+        });
+    }
+    if (compound.combinator === '>') withCompound([{ ...compound, combinator: ' ' }], 2, 'it is no direct child');
+    if (compound.combinator === '+') withCompound([{ ...compound, combinator: '~' }], 2, 'it does not follow directly');
+    if (compounds.length > 1 && at < compounds.length - 1) {
+      const onRoot = compound.simples.some(({ kind, name }) => kind === 'class' && words.rootClasses.includes(name));
+      const rest = [...compounds.slice(0, at), ...compounds.slice(at + 1)].map((other, index) =>
+        index === 0 ? { ...other, combinator: '' } : other,
+      );
+      if (onRoot && at > 0)
+        changes.push({ compounds: rest, cost: 1.5, why: `${putTogether([compound])} is on body, not below it` });
+      else
+        changes.push({
+          compounds: rest,
+          cost: 4,
+          why: `it is not inside ${putTogether([{ ...compound, combinator: '' }])}`,
+        });
+    }
+  });
+  return changes;
+}
+
+/** Other names and signs for one simple selector. */
+function renamings(each: Simple, { ids, classes, tags }: Vocabulary): { to: Simple; cost: number; why: string }[] {
+  const found: { to: Simple; cost: number; why: string }[] = [];
+  const add = (kind: 'class' | 'id' | 'type', name: string, cost: number, why: string) =>
+    found.push({ to: simple(kind, name), cost, why });
+  const spelled = (kind: 'class' | 'id' | 'type', known: string[], extra: number, why: string) => {
+    for (const { name, errors } of typos(each.name, known))
+      add(kind, name, 1 + errors + extra, errors < 1 ? `other letter case${why}` : `a typing error${why}`);
+  };
+  if (each.kind === 'class') {
+    if (ids.includes(each.name)) add('id', each.name, 1, 'it is an ID, not a class');
+    if (tags.includes(each.name)) add('type', each.name, 1.2, 'it is an element, not a class');
+    if (!classes.includes(each.name)) spelled('class', classes, 0, '');
+    if (!classes.includes(each.name)) spelled('id', ids, 1, ', and it is an ID');
+  }
+  if (each.kind === 'id') {
+    if (classes.includes(each.name)) add('class', each.name, 1, 'it is a class, not an ID');
+    if (!ids.includes(each.name)) spelled('id', ids, 0, '');
+    if (!ids.includes(each.name)) spelled('class', classes, 1, ', and it is a class');
+  }
+  if (each.kind === 'type' && !tags.includes(each.name.toLowerCase())) {
+    if (classes.includes(each.name)) add('class', each.name, 1, 'a dot is missing');
+    if (ids.includes(each.name)) add('id', each.name, 1, 'a # is missing');
+    spelled('type', tags, 0, '');
+    spelled('class', classes, 1, ', and a dot is missing');
+    spelled('id', ids, 1, ', and a # is missing');
+  }
+  return found;
+}
+
+/** The right index for a position: counted by tag rather than class, or not beyond the last. */
+function positions(each: Simple, compound: Compound, matches: Matches): { to: Simple; cost: number; why: string }[] {
+  const parts = /^:(nth-of-type|nth-child|nth-last-child|nth-last-of-type)\(\s*(\d+)\s*\)$/i.exec(each.text);
+  if (!parts) return [];
+  const [, name = '', number = ''] = parts;
+  const wanted = Number(number);
+  const others = compound.simples.filter(
+    (other) => other !== each && !(other.kind === 'pseudo' && other.name.startsWith('nth')),
+  );
+  if (others.length === 0) return [];
+  const candidates = matches(putTogether([{ combinator: '', simples: others }]));
+  const found: { to: Simple; cost: number; why: string }[] = [];
+  const families = new Map<unknown, Element[]>();
+  for (const element of candidates)
+    families.set(element.parentNode, [...(families.get(element.parentNode) ?? []), element]);
+  for (const family of families.values()) {
+    const meant = name.includes('last') ? family.at(-wanted) : family[wanted - 1];
+    const last = name.includes('last') ? family[0] : family.at(-1);
+    const element = meant ?? last;
+    if (!element) continue;
+    const index = indexOf(element, name);
+    if (index === wanted) continue;
+    const why = meant
+      ? `:${name} counts ${name.includes('of-type') ? `every <${element.tagName}>` : 'every element'}, not only those of the class`
+      : `there are only ${family.length}`;
+    found.push({ to: { ...each, text: `:${name}(${index})` }, cost: meant ? 1.5 : 2.5, why });
+  }
+  return found;
+}
+
+/** An element's number among its siblings as a position pseudo-class counts it. */
+export function indexOf(element: Element, name: string): number {
+  const parent = element.parentNode;
+  const siblings = parent ? parent.childNodes.filter((node): node is Element => 'tagName' in node) : [element];
+  const counted = name.includes('of-type') ? siblings.filter(({ tagName }) => tagName === element.tagName) : siblings;
+  return name.includes('last') ? counted.length - counted.indexOf(element) : counted.indexOf(element) + 1;
+}
