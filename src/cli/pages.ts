@@ -35,7 +35,8 @@ function conditionOf(args: PagesArguments) {
   return condition;
 }
 
-function pageAt(path: string, site: Site): Page {
+/** The page at a path, however it is written. Throws ProblemError with the nearest path. */
+export function pageAt(path: string, site: Site): Page {
   const page = site.byPath.get(path) ?? site.byPath.get(normalisePath(path));
   if (page) return page;
   const near = nearPath(path, site);

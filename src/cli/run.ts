@@ -19,6 +19,11 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
     usage: '[page]',
     load: () => import('./pages.js'),
   },
+  find: {
+    describe: 'Find elements by selector or words, and selectors for them',
+    usage: '[selector]',
+    load: () => import('./find.js'),
+  },
   check: { describe: 'Say which rules hit which pages, and what is wrong', load: () => import('./check.js') },
   drift: {
     describe: 'Compare two sites and what the rules do on them',

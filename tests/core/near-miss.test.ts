@@ -149,11 +149,8 @@ describe('A mistyped selector', () => {
     const right = judged.filter((row) => row.right).length;
     process.stdout.write(`Near misses: the right mend is first for ${right} of ${judged.length} mistakes.\n`);
     expect(judged.length).toBeGreaterThanOrEqual(60);
-    expect({
-      share: right / judged.length,
-      wrong: judged.filter((row) => !row.right).map(({ mistake, first }) => `${mistake} gave ${first}`),
-    }).toEqual({ share: expect.closeTo(1, 1) as number, wrong: expect.any(Array) as string[] });
-    expect(right / judged.length).toBeGreaterThanOrEqual(0.9);
+    const wrong = judged.filter((row) => !row.right).map(({ mistake, first }) => `${mistake} gave ${first}`);
+    expect({ right: right / judged.length >= 0.9, wrong }).toEqual({ right: true, wrong });
   });
 
   test('is told what was wrong with it', () => {

@@ -25,9 +25,9 @@ const mostParts = 12;
 
 /**
  * The small changes to one complex selector that make it match on this page, likeliest first. Each is tried on the page
- * itself. Pairs of changes are tried only where no single one helps.
+ * itself. Pairs of changes are tried only where no single one helps and `depth` is 2.
  */
-export function nearMisses(selector: string, document: PageDocument): NearMiss[] {
+export function nearMisses(selector: string, document: PageDocument, depth: 1 | 2 = 2): NearMiss[] {
   const words = vocabularyOf(document);
   const start = mendSyntax(selector);
   if (!start || start.compounds.length > mostParts || start.compounds.some(({ simples }) => simples.length > mostParts))
@@ -36,7 +36,7 @@ export function nearMisses(selector: string, document: PageDocument): NearMiss[]
   const single = changesOf(start.compounds, words, document, matches);
   const tried = new Set([selector]);
   const found = tryAll(start.changed ? [start, ...single] : single, matches, tried);
-  if (found.length > 0) return found;
+  if (found.length > 0 || depth === 1) return found;
   const pairs = single
     .filter(({ cost }) => cost <= 3)
     .flatMap((first) =>

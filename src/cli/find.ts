@@ -1,0 +1,81 @@
+import type { Argv } from 'yargs';
+import { find, type Query } from '../core/find/find.js';
+import { parseSelectorList, SelectorError } from '../core/css/selector.js';
+import { ProblemError } from '../core/place.js';
+import { findText } from '../report/find.js';
+import { styleFor } from '../report/text.js';
+import { status, type Command } from './command.js';
+import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
+import { pageAt } from './pages.js';
+
+interface FindArguments extends LookArguments {
+  selector?: string;
+  text?: string;
+  page?: string;
+  seconds: number;
+}
+
+/** What is looked for. Throws ProblemError, with the place in the selector where it is invalid. */
+export function queryOf({ selector, text }: Pick<FindArguments, 'selector' | 'text'>): Query {
+  if ((selector === undefined) === (text === undefined))
+    throw new ProblemError([
+      {
+        message: 'Name a selector, or words of the page with --text',
+        hint: 'local-needle find ".masthead .logo", or local-needle find --text "Sign up"',
+      },
+    ]);
+  if (selector === undefined) {
+    if ((text ?? '').trim() === '') throw new ProblemError([{ message: '--text is empty' }]);
+    return { words: text ?? '' };
+  }
+  try {
+    return { selectors: parseSelectorList(selector), text: selector.trim() };
+  } catch (error) {
+    if (!(error instanceof SelectorError)) throw error;
+    throw new ProblemError([
+      {
+        message: error.message,
+        at: { file: 'selector', line: 1, column: error.offset + 1 },
+        source: selector,
+        hint: error.hint,
+      },
+    ]);
+  }
+}
+
+export const command: Command<FindArguments> = {
+  usage: '[selector]',
+  positionals: (yargs: Argv) =>
+    yargs.positional('selector', { type: 'string', describe: 'A selector, or a list of them' }),
+  formats: ['text', 'json'],
+  options: {
+    text: { type: 'string', describe: 'Words seen on the page, instead of a selector' },
+    page: { type: 'string', describe: 'Path of the page to look at closely (default: the first that matches)' },
+    seconds: { type: 'number', default: 60, describe: 'Seconds that the search may take' },
+    ...lookOptions,
+  },
+  examples: [
+    ['$0 find ".masthead .logo"', 'where it matches, and selectors for it'],
+    ['$0 find --text "Sign up" --page /contact', 'selectors for what you see'],
+  ],
+  async run(args, { out }) {
+    const query = queryOf(args);
+    const { project, source, content } = openProject(args);
+    const look = lookAt(args, project, source, content);
+    const view = look.view(look.visitor) ?? content;
+    const end = Date.now() + args.seconds * 1000;
+    const report = find({
+      view,
+      query,
+      page: args.page === undefined ? null : pageAt(args.page, view.site),
+      state: look.state === null ? null : (look.states[look.state] ?? null),
+      isLate: () => Date.now() > end,
+    });
+    out(
+      args.format === 'json'
+        ? JSON.stringify(report, null, 2)
+        : findText(report, styleFor(process.stdout, process.env)),
+    );
+    return status.fine;
+  },
+};

@@ -1,0 +1,151 @@
+import type { View } from '../check/check.js';
+import { selectorParts, type Selector } from '../css/selector.js';
+import { nearMisses, type NearMiss } from '../near-miss/selector.js';
+import type { Element, PageDocument } from '../page/document.js';
+import { compileMatcher, type Matcher } from '../page/elements.js';
+import type { Page } from '../page/page.js';
+import { applyState, type PageState } from '../page/state.js';
+import { describe, wordsOf, type Description } from './describe.js';
+import { propose, type Proposal } from './propose.js';
+
+/** What to look for: a selector list, or words seen on the page. */
+export type Query = { selectors: Selector[]; text: string } | { words: string };
+
+export interface FindInput {
+  view: View;
+  query: Query;
+  /** Look closely at this page; null: at the first that matches. All pages are counted all the same. */
+  page: Page | null;
+  state: PageState | null;
+  /** Whether the time for this search is up; asked between pages. */
+  isLate: () => boolean;
+}
+
+/** One element that was found, with selectors for it. */
+export interface Found extends Description {
+  proposals: { selector: string; here: number; otherPages: number; reason: string }[];
+}
+
+export interface FindReport {
+  kind: 'local-needle.find';
+  version: 1;
+  site: string;
+  /** Null where words were looked for. */
+  selector: string | null;
+  words: string | null;
+  /** Elements on all pages. */
+  total: number;
+  /** Pages that match, in the order of the site. */
+  pages: { path: string; elements: number }[];
+  /** The page whose elements are shown, or null where none matches. */
+  page: string | null;
+  /** The first few elements there. */
+  elements: Found[];
+  /** Where nothing matches: changes that would, on the page asked for or on the first that has one. */
+  nearMisses: (NearMiss & { page: string })[];
+  /** The time was up before every page was looked at. */
+  cutOff: boolean;
+}
+
+/** Elements shown, and pages on which pairs of changes are tried. */
+const mostShown = 5;
+const mostNearMissPages = 20;
+
+/** Finds elements on all pages of a site; each page is opened once, but for those before the first that matches. */
+export function find({ view, query, page: wanted, state, isLate }: FindInput): FindReport {
+  const { site } = view;
+  const open = (page: Page): PageDocument => {
+    const document = view.open(page);
+    if (state) applyState(document, state);
+    return document;
+  };
+  const match = matcherFor(query);
+  const report: FindReport = {
+    kind: 'local-needle.find',
+    version: 1,
+    site: site.name,
+    selector: 'text' in query ? query.text : null,
+    words: 'words' in query ? query.words : null,
+    total: 0,
+    pages: [],
+    page: null,
+    elements: [],
+    nearMisses: [],
+    cutOff: false,
+  };
+  let proposed: { element: Element; proposals: Proposal[] }[] = [];
+  const counts = new Map<Proposal, number>();
+  const count = (page: Page, document: PageDocument) => {
+    for (const { proposals } of proposed)
+      for (const each of proposals)
+        if (page.path !== report.page && each.match(document).length > 0) counts.set(each, (counts.get(each) ?? 0) + 1);
+  };
+  const lookClosely = (page: Page, document: PageDocument, elements: Element[]) => {
+    report.page = page.path;
+    proposed = elements.slice(0, mostShown).map((element) => ({ element, proposals: propose(element, document) }));
+  };
+  if (wanted) {
+    const document = open(wanted);
+    const elements = match(document);
+    if (elements.length > 0) lookClosely(wanted, document, elements);
+  }
+  const before: Page[] = [];
+  for (const page of site.pages) {
+    if (isLate()) {
+      report.cutOff = true;
+      break;
+    }
+    const document = open(page);
+    const elements = match(document);
+    if (elements.length > 0) {
+      report.total += elements.length;
+      report.pages.push({ path: page.path, elements: elements.length });
+      if (report.page === null && !wanted) lookClosely(page, document, elements);
+    }
+    if (report.page === null) before.push(page);
+    else count(page, document);
+  }
+  if (proposed.length > 0 && !wanted) for (const page of before) if (!isLate()) count(page, open(page));
+  report.elements = proposed.map(({ element, proposals }) => ({
+    ...describe(element),
+    proposals: proposals.map((each) => ({
+      selector: each.selector,
+      here: each.here,
+      otherPages: counts.get(each) ?? 0,
+      reason: each.reason,
+    })),
+  }));
+  const missing = wanted ? report.page === null : report.total === 0;
+  if (missing && 'text' in query) report.nearMisses = nearMissesOn(wanted ? [wanted] : site.pages, query, open, isLate);
+  return report;
+}
+
+function matcherFor(query: Query): Matcher {
+  if ('selectors' in query)
+    return compileMatcher(query.selectors.map(({ text }) => selectorParts(text).element).join(', '));
+  const words = query.words.toLowerCase().replace(/\s+/g, ' ').trim();
+  // The innermost elements that hold all of the words, as a person would point at them.
+  return (document) => {
+    const holding = document.elements.filter((element) => wordsOf(element).toLowerCase().includes(words));
+    const above = new Set(holding.map((element) => element.parentNode));
+    return holding.filter((element) => !above.has(element));
+  };
+}
+
+/** Single changes on any page come before pairs of changes on the first few. */
+function nearMissesOn(
+  pages: Page[],
+  query: { selectors: Selector[]; text: string },
+  open: (page: Page) => PageDocument,
+  isLate: () => boolean,
+): FindReport['nearMisses'] {
+  for (const depth of [1, 2] as const) {
+    for (const page of depth === 1 ? pages : pages.slice(0, mostNearMissPages)) {
+      if (isLate()) return [];
+      const document = open(page);
+      const found = query.selectors.flatMap(({ text }) => nearMisses(selectorParts(text).element, document, depth));
+      if (found.length > 0) return found.slice(0, 3).map((each) => ({ ...each, page: page.path }));
+    }
+  }
+  return [];
+}

@@ -1,0 +1,43 @@
+import type { FindReport } from '../core/find/find.js';
+import { count, firstFew, printable, shortened, type Style } from './text.js';
+
+/** What was found, as text: how many and where, then each element with selectors for it. */
+export function findText(report: FindReport, style: Style): string {
+  const { colour } = style;
+  const sought = report.selector ?? `"${report.words}"`;
+  const lines: string[] = [];
+  if (report.total === 0) {
+    lines.push(`${colour.bold(printable(sought))} matches nothing on ${report.site}.`);
+  } else {
+    const where = report.pages
+      .slice(0, 6)
+      .map(({ path, elements }) => (elements === 1 ? path : `${path} (${elements})`));
+    lines.push(
+      `${colour.bold(printable(sought))} on ${report.site}: ${count(report.total, 'element')} on ${count(report.pages.length, 'page')}`,
+      `  ${printable(firstFew([...where, ...report.pages.slice(6).map(({ path }) => path)], 6))}`,
+    );
+  }
+  if (report.cutOff)
+    lines.push(colour.yellow('  The time was up before every page was looked at; --page PATH narrows the search.'));
+  for (const { selector, elements, why, page } of report.nearMisses)
+    lines.push(
+      `  ${colour.cyan('→')} ${printable(selector)} matches ${count(elements, 'element')} on ${printable(page)}${why ? ` (${why})` : ''}`,
+    );
+  if (report.page !== null) {
+    const here = report.pages.find(({ path }) => path === report.page)?.elements ?? report.elements.length;
+    lines.push(
+      '',
+      `On ${colour.bold(printable(report.page))}${here > report.elements.length ? `, the first ${report.elements.length} of ${here}` : ''}:`,
+    );
+  }
+  for (const { place, words, proposals } of report.elements) {
+    lines.push('', `  ${printable(place)}${words ? `  ${colour.dim(`"${printable(words)}"`)}` : ''}`);
+    const width = Math.min(60, Math.max(0, ...proposals.map(({ selector }) => selector.length)));
+    for (const { selector, otherPages, reason } of proposals) {
+      const also = otherPages > 0 ? `also on ${count(otherPages, 'other page')}` : 'on no other page';
+      lines.push(`    ${colour.green(shortened(printable(selector), 80).padEnd(width))}  ${also}; ${reason}`);
+    }
+    if (proposals.length === 0) lines.push('    no selector was found that matches it alone');
+  }
+  return lines.join('\n');
+}
