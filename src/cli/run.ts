@@ -24,6 +24,12 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
     usage: '[selector]',
     load: () => import('./find.js'),
   },
+  add: { describe: 'Write a rule, after showing what it would do', usage: '<name>', load: () => import('./add.js') },
+  rules: {
+    describe: 'List the rules; switch one off or on',
+    usage: '[do] [name]',
+    load: () => import('./rules.js'),
+  },
   check: { describe: 'Say which rules hit which pages, and what is wrong', load: () => import('./check.js') },
   drift: {
     describe: 'Compare two sites and what the rules do on them',
@@ -31,6 +37,10 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
     load: () => import('./drift.js'),
   },
   build: { describe: 'Write what ships', load: () => import('./build.js') },
+  schema: {
+    describe: 'Print the JSON Schema of local-needle.yaml, or custom data for CSS editors',
+    load: () => import('./schema.js'),
+  },
   demo: { describe: 'Show the whole job on a made-up site', usage: '[folder]', load: () => import('./demo.js') },
 };
 
@@ -43,6 +53,12 @@ const { version } = packageJson;
 export async function runCommandLine(words: string[], output: Output): Promise<number> {
   if (words.length === 1 && words[0] === '--version') {
     output.out(version);
+    return 0;
+  }
+  // The script that `completion` prints asks this way; yargs itself would go on to check and run the command.
+  if (words[0] === '--get-yargs-completions') {
+    const { complete } = await import('./completion.js');
+    for (const each of complete(words.slice(2), Object.keys(commands))) output.out(each);
     return 0;
   }
   let exit = 0;
@@ -64,6 +80,7 @@ export async function runCommandLine(words: string[], output: Output): Promise<n
       global: true,
       hidden: true,
     })
+    .completion('completion', 'Print a script that completes commands, rules and paths in bash or zsh')
     .version(version)
     .help()
     .strict()

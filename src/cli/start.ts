@@ -5,6 +5,7 @@ import { readFolder } from '../capture/folder.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { soleHandles } from '../core/page/handles.js';
 import { ProblemError } from '../core/place.js';
+import { configurationSchema, cssCustomData } from '../project/schema.js';
 import { configurationName, requireFolder } from '../project/settings.js';
 import { formsText } from '../report/pages.js';
 import { count, styleFor } from '../report/text.js';
@@ -51,7 +52,8 @@ export const command: Command<StartArguments> = {
     const files = new Map([[configurationName, configurationText(directory, sites)]]);
     const hasRules = existsSync(join(directory, 'rules'));
     if (!hasRules) files.set('rules/example.css', exampleText(sites[0]?.content ?? null));
-    writeFiles(directory, files);
+    const editor = editorFiles(directory);
+    writeFiles(directory, new Map([...files, ...editor]));
     const { colour } = styleFor(process.stdout, process.env);
     for (const { where, content } of sites) {
       if (!content) continue;
@@ -60,6 +62,7 @@ export const command: Command<StartArguments> = {
       if (bare > 0) out(`${count(bare, 'page')} can be told only by path.`);
     }
     out(`Wrote ${[...files.keys()].join(' and ')}.${hasRules ? ' Your rules were left as they are.' : ''}`);
+    out(`Editors complete and check them by ${[...editor.keys()].join(', ')}.`);
     const gather = sites
       .filter(({ content }) => !content)
       .map(({ name }) => colour.bold(`local-needle gather ${name}`));
@@ -69,6 +72,21 @@ export const command: Command<StartArguments> = {
     return status.fine;
   },
 };
+
+/** What editors look for: the schema of local-needle.yaml, the words of rule files, and, where there is none, settings that name both. */
+function editorFiles(directory: string): Map<string, string> {
+  const json = (value: unknown) => `${JSON.stringify(value, null, 2)}\n`;
+  const schema = 'editor/local-needle.schema.json';
+  const words = 'editor/rules.css-data.json';
+  const settings = '.vscode/settings.json';
+  const files = new Map([
+    [schema, json(configurationSchema())],
+    [words, json(cssCustomData())],
+  ]);
+  if (!existsSync(join(directory, settings)))
+    files.set(settings, json({ 'yaml.schemas': { [schema]: configurationName }, 'css.customData': [words] }));
+  return files;
+}
 
 function newSite(from: string, defaultName: string): NewSite {
   const [, name = defaultName, where = from] = /^([A-Za-z_][\w-]*)=(.+)$/.exec(from) ?? [];
@@ -99,7 +117,8 @@ function configurationText(directory: string, sites: NewSite[]): string {
       `  - { in: ${form.in},${form.attribute ? ` attribute: ${form.attribute},` : ''} like: ${JSON.stringify(form.like)} }`,
   );
   const seen = found.map(({ form, pages }) => `${form.like} on ${count(pages, 'page')}`).join(', ');
-  return `# Local Needle: rules for single pages. See the README for every key.
+  return `# yaml-language-server: $schema=editor/local-needle.schema.json
+# Local Needle: rules for single pages. See the README for every key.
 version: 1
 sites:
 ${lines.join('\n')}

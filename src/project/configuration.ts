@@ -77,6 +77,7 @@ export class Configuration {
   @IsObject({ each: true, message: 'must be a form such as { in: body-class, like: "page-{id}" }, or a list of them' })
   'page-id'?: PageIdSettings | PageIdSettings[];
   @optional() @isPatterns rules?: string | string[];
+  @optional() @text('name a folder, such as pages') 'page-files'?: string;
   @optional() @IsIn(['handles', 'run-time'], { message: 'must be handles or run-time' }) paths?: 'handles' | 'run-time';
   @optional() @IsIn(['head-end', 'body-end'], { message: 'must be head-end or body-end' }) place?:
     'head-end' | 'body-end';

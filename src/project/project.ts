@@ -1,14 +1,16 @@
 import { realpathSync } from 'node:fs';
+import { join } from 'node:path';
 import { globSync } from 'tinyglobby';
 import type { Finding } from '../core/check/finding.js';
 import { suggestion } from '../core/nearest.js';
+import { normalisePath } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
 import type { Rule } from '../core/rule/rule.js';
 import { parseSelectorList, SelectorError } from '../core/css/selector.js';
 import { loadFileUse, projectPath, readProjectText, withSource } from './files.js';
 import type { Settings } from './read-configuration.js';
 import { loadSettings } from './settings.js';
-import { doubleNames, readRuleFile } from './rule-file.js';
+import { doubleNames, readPageFiles, readRuleFile, type LoadFile, type RuleFile } from './rule-file.js';
 
 /** A user's project: its settings, its rules in the order of their files, and what reading them found. */
 export interface Project {
@@ -27,7 +29,11 @@ export function loadProject(directory: string): Project {
     cwd: root,
     absolute: true,
     onlyFiles: true,
-    ignore: ['**/node_modules/**', '.local-needle/**'],
+    ignore: [
+      '**/node_modules/**',
+      '.local-needle/**',
+      ...(settings.pageFiles === null ? [] : [`${settings.pageFiles.replace(/\/$/, '')}/**`]),
+    ],
   });
   const project: Project = { directory: root, settings, rules: [], findings: [] };
   const problems: Problem[] = stateProblems(settings);
@@ -57,6 +63,12 @@ export function loadProject(directory: string): Project {
     project.findings.push(...each.findings);
     problems.push(...each.problems);
   }
+  if (settings.pageFiles !== null) {
+    const own = pageFileRules(root, settings.pageFiles);
+    project.rules.push(...own.rules);
+    project.findings.push(...own.findings);
+    problems.push(...own.problems);
+  }
   const texts = new Map(read.map(({ path, text }) => [path, text]));
   problems.push(
     ...doubleNames(project.rules).flatMap((problem) => withSource([problem], texts.get(problem.at?.file ?? '') ?? '')),
@@ -66,6 +78,43 @@ export function loadProject(directory: string): Project {
   }
   if (problems.length > 0) throw new ProblemError(problems, access ? 'access' : 'input');
   return project;
+}
+
+/** The rules that files named after pages make, in the order of their paths. */
+function pageFileRules(root: string, folder: string): RuleFile {
+  const all: RuleFile = { rules: [], findings: [], problems: [] };
+  const load: LoadFile = (from, url, at) => loadFileUse(root, from, url, at);
+  const stems = new Map<string, string[]>();
+  for (const file of globSync('**/*.{css,js}', { cwd: join(root, folder), onlyFiles: true }).sort()) {
+    const stem = file.replace(/\.(css|js)$/, '');
+    stems.set(stem, [...(stems.get(stem) ?? []), file]);
+  }
+  for (const [stem, files] of stems) {
+    const name = `${folder.replace(/\/$/, '')}/${stem}`;
+    const use = (ending: string) => {
+      const file = files.find((each) => each.endsWith(ending));
+      if (file === undefined) return null;
+      const { use: found, fault } = load('local-needle.yaml', `${encodeURI(folder)}/${encodeURI(file)}`, {
+        file: `${name}${ending}`,
+        line: 1,
+        column: 1,
+      });
+      if (fault) all.problems.push({ message: fault });
+      return found;
+    };
+    const path = normalisePath(
+      `/${stem
+        .split('/')
+        .map(encodeURIComponent)
+        .join('/')
+        .replace(/(^|\/)index$/, '$1')}`,
+    );
+    const read = readPageFiles(name, path, use('.css'), use('.js'), join(root, `${name}.css`), load);
+    all.rules.push(...read.rules);
+    all.findings.push(...read.findings);
+    all.problems.push(...read.problems);
+  }
+  return all;
 }
 
 /** Selectors of states that browsers would not read. Not looked at where no rules are: commands that only list pages start faster so. */

@@ -22,6 +22,8 @@ export interface Settings {
   /** Null: to be found on the pages. */
   forms: PageIdForm[] | null;
   rules: string[];
+  /** Folder of files that are named after the page they are for, or null. */
+  pageFiles: string | null;
   paths: 'handles' | 'run-time';
   /** The first is the default. Sizes in CSS pixels. */
   viewports: { name: string; width: number; height: number }[];
@@ -132,6 +134,7 @@ function settingsOf(value: Configuration, placeOf: Settings['placeOf']): Setting
     }),
     forms: forms.length > 0 ? forms : null,
     rules: listOf(value.rules ?? 'rules/**/*.css'),
+    pageFiles: value['page-files'] ?? null,
     paths: value.paths ?? 'handles',
     viewports,
     states: Object.fromEntries(Object.entries(value.states ?? {}).map(([name, state]) => [name, pageState(state)])),

@@ -16,7 +16,8 @@ import { parseSelectorList, resolveNested, SelectorError, type Selector } from '
 import { suggestion } from '../core/nearest.js';
 import type { Place, Problem } from '../core/place.js';
 import { parseCondition, type Condition } from '../core/rule/condition.js';
-import type { FileUse, RestyleAction, Rule } from '../core/rule/rule.js';
+import { pathCondition } from '../core/page/expression.js';
+import type { FileUse, RestyleAction, Rule, ScriptAction } from '../core/rule/rule.js';
 import { RuleDescriptors, ScriptDescriptors, SwapDescriptors } from './configuration.js';
 import { withSource } from './files.js';
 import { knownKeys, shapeFaults } from './shape.js';
@@ -44,7 +45,7 @@ const defining = [
   'font-palette-values',
   'position-try',
 ];
-const actionNames = ['hide', 'swap', 'on', 'style', 'script'];
+const actionNames = ['hide', 'only-here', 'swap', 'on', 'style', 'script'];
 
 /** Reads one rule file; `file` is its path in the project, `location` its absolute path (for source maps). Never throws. */
 export function readRuleFile(text: string, file: string, location: string, load: LoadFile): RuleFile {
@@ -127,23 +128,7 @@ function readNeedle(node: AtRule, reader: Reader): void {
       'A name is letters, digits and hyphens, such as @needle calm-payment { … }.',
     );
   }
-  const rule: Rule = {
-    name,
-    at: reader.place(node, 0),
-    note: null,
-    pages: null,
-    except: null,
-    expects: null,
-    strength: 'as-written',
-    state: null,
-    visitor: null,
-    viewport: null,
-    arrivesLate: false,
-    paused: false,
-    until: null,
-    allow: [],
-    actions: [],
-  };
+  const rule = emptyRule(name, reader.place(node, 0));
   reader.rule = rule;
   readDescriptors(node, rule, reader);
   readContent(node, { on: [], within: [], parents: null }, rule, reader);
@@ -158,6 +143,27 @@ function readNeedle(node: AtRule, reader: Reader): void {
     });
   }
   reader.result.rules.push(rule);
+}
+
+/** A rule that does nothing yet. */
+function emptyRule(name: string, at: Place): Rule {
+  return {
+    name,
+    at,
+    note: null,
+    pages: null,
+    except: null,
+    expects: null,
+    strength: 'as-written',
+    state: null,
+    visitor: null,
+    viewport: null,
+    arrivesLate: false,
+    paused: false,
+    until: null,
+    allow: [],
+    actions: [],
+  };
 }
 
 /** The declarations of a block as an object for class-validator: one value a key, a list for `allow`. */
@@ -363,10 +369,10 @@ function readAction(name: string, node: AtRule, around: Around, rule: Rule, read
     const condition = reader.condition(node, params, offset);
     return readContent(node, { ...around, on: [...around.on, condition] }, rule, reader);
   }
-  if (name === 'hide') {
+  if (name === 'hide' || name === 'only-here') {
     for (const selector of reader.selectors(node, params, offset) ?? []) {
       rule.actions.push({
-        kind: 'hide',
+        kind: name,
         selector: selector.text,
         selectors: [selector],
         at: reader.place(node, offset + selector.offset),
@@ -440,7 +446,18 @@ function readScript(node: AtRule, params: string, offset: number, around: Around
   const waiting = nodes.get('wait-for');
   const waitFor = waiting && !faulty.has('wait-for') ? unquote(waiting.value) : null;
   if (waiting && waitFor !== null && !reader.selectors(waiting, waitFor, valueOffset(waiting) + 1)) return;
-  if (!file?.content) return;
+  if (file) addScript(file, waitFor, { at: reader.place(node, 0), source: node.source, on: around.on }, rule, reader);
+}
+
+/** Adds a script to a rule, or a finding where browsers could not read it. */
+function addScript(
+  file: FileUse,
+  waitFor: string | null,
+  where: Pick<ScriptAction, 'at' | 'source' | 'on'>,
+  rule: Rule,
+  reader: Reader,
+): void {
+  if (!file.content) return;
   try {
     parseScript(new TextDecoder().decode(file.content), {
       ecmaVersion: 'latest',
@@ -450,47 +467,63 @@ function readScript(node: AtRule, params: string, offset: number, around: Around
   } catch (error) {
     const { message, loc } = error as Error & { loc?: { line: number; column: number } };
     const at = { file: file.path ?? '', line: loc?.line ?? 1, column: (loc?.column ?? 0) + 1 };
+    const said = `Browsers cannot read this script: ${lowerFirst(message.replace(/ \(\d+:\d+\)$/, ''))}`;
     reader.result.findings.push(
-      finding('bad-script', `Browsers cannot read this script: ${lowerFirst(message.replace(/ \(\d+:\d+\)$/, ''))}`, {
-        rule: rule.name,
-        at,
-        hint: 'It does not ship until it is mended.',
-      }),
+      finding('bad-script', said, { rule: rule.name, at, hint: 'It does not ship until it is mended.' }),
     );
     return;
   }
-  rule.actions.push({
-    kind: 'script',
-    selector: '',
-    selectors: [],
-    at: reader.place(node, 0),
-    source: node.source,
-    on: around.on,
-    file,
-    waitFor,
-  });
+  rule.actions.push({ kind: 'script', selector: '', selectors: [], ...where, file, waitFor });
 }
 
 function readStyleFile(node: AtRule, params: string, offset: number, around: Around, rule: Rule, reader: Reader): void {
   const file = reader.fileUse(node, params, offset, true);
-  if (!file?.content || file.path === null) return;
+  if (file) readPlainCss(file, reader.locate(node, file.path ?? ''), around, rule, reader);
+}
+
+/** Reads a stylesheet that holds plain CSS into actions of a rule. */
+function readPlainCss(file: FileUse, location: string, around: Around, rule: Rule, reader: Reader): void {
+  if (!file.content || file.path === null) return;
   const inner = new Reader(file.path, reader.load, reader.result);
   inner.rule = rule;
   try {
     const text = new TextDecoder('utf-8', { fatal: true }).decode(file.content);
-    readContent(parse(text, { from: reader.locate(node, file.path) }), around, rule, inner);
+    readContent(parse(text, { from: location }), around, rule, inner);
   } catch (error) {
     if (!(error instanceof CssSyntaxError) && !(error instanceof TypeError)) throw error;
     const syntax = error instanceof CssSyntaxError ? error : null;
     const at = { file: file.path, line: syntax?.line ?? 1, column: syntax?.column ?? 1 };
-    reader.found(
-      'bad-css',
-      node,
-      0,
-      syntax ? `This is not valid CSS: ${lowerFirst(syntax.reason)}` : 'It is not UTF-8 text',
-      { at },
-    );
+    const message = syntax ? `This is not valid CSS: ${lowerFirst(syntax.reason)}` : 'It is not UTF-8 text';
+    reader.result.findings.push(finding('bad-css', message, { rule: rule.name, at }));
   }
+}
+
+const nothingAround: Around = { on: [], within: [], parents: null };
+
+/**
+ * The rule that the files of one page make: `DIR/tickets/pay.css` (plain CSS) and `.js` for `/tickets/pay`. `name` is their
+ * path without ending. Never throws.
+ */
+export function readPageFiles(
+  name: string,
+  path: string,
+  css: FileUse | null,
+  js: FileUse | null,
+  location: string,
+  load: LoadFile,
+): RuleFile {
+  const file = (css ?? js)?.path ?? name;
+  const at = { file, line: 1, column: 1 };
+  const result: RuleFile = { rules: [], findings: [], problems: [] };
+  const { condition } = parseCondition(pathCondition(path));
+  const rule = emptyRule(name, at);
+  rule.pages = { ...condition, placeAt: () => at };
+  const reader = new Reader(file, load, result);
+  reader.rule = rule;
+  if (css) readPlainCss(css, location, nothingAround, rule, reader);
+  if (js) addScript(js, null, { at, source: undefined, on: [] }, rule, reader);
+  result.rules.push(rule);
+  return result;
 }
 
 const rawValue = (node: Declaration) =>

@@ -6,7 +6,7 @@ import type { PathOptions } from '../page/path.js';
 import type { Page, Site } from '../page/page.js';
 import type { Action, FileUse, Rule } from '../rule/rule.js';
 import { targets } from '../rule/target.js';
-import { Marks, scopeOf } from './scope.js';
+import { elsewhereOf, Marks, scopeOf } from './scope.js';
 import { needleScript } from './script.js';
 import { stylesheet } from './stylesheet.js';
 import type { ShippedTask } from './runtime.js';
@@ -60,11 +60,10 @@ export function buildBundle(input: BuildInput): Bundle {
   const scopes = new Map<Action, Scope>();
   for (const rule of shipping) {
     for (const action of rule.actions) {
+      const own = action.kind === 'definition' ? new Marks(input.paths) : marks;
       const scope =
-        action.kind === 'definition' && !action.on.length
-          ? scopeOf(rule, action, site, new Marks(input.paths))
-          : scopeOf(rule, action, site, marks);
-      if (scope) scopes.set(action, scope);
+        action.kind === 'only-here' ? elsewhereOf(rule, action, site, own) : scopeOf(rule, action, site, own);
+      if (scope && scope.branches.length > 0) scopes.set(action, scope);
     }
     if (!rule.actions.some((action) => scopes.has(action)))
       left.push({
@@ -155,7 +154,7 @@ function measureReach(rules: Rule[], scopes: Map<Action, Scope>, { site, open }:
         return { key, all: compileMatcher(element), below: compileMatcher(`body ${element}`) };
       });
       for (const page of site.pages) {
-        if (!targets(rule, action, page, site)) continue;
+        if (targets(rule, action, page, site) === (action.kind === 'only-here')) continue;
         pages.add(page);
         if (measured.length > 0) work.set(page, [...(work.get(page) ?? []), ...measured]);
       }

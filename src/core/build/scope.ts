@@ -100,23 +100,20 @@ const asCondition = (test: Test) =>
       ? (test.handles[0] ?? '')
       : `:is(${test.handles.join(', ')})`;
 
-/** The author's pages for an action, as CSS for this site; null where it has none. Fills `marks` with what only a script can tell. */
-export function scopeOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks): Scope | null {
-  if (!site.pages.some((page) => targets(rule, action, page, site))) return null;
+/** Every way in which a page can be the rule's, and what is excepted, as tests. */
+function waysOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks) {
   const excepted = rule.except?.alternatives ?? [];
   // What is excepted by address or page ID is so for every visitor: such pages need not be listed and then taken out again.
   const forGood = excepted.filter((terms) =>
     terms.every((term) => isAddress(term) || term.kind === 'page-id' || term.kind === 'site'),
   );
   const counts = (page: Page) => !forGood.some((terms) => alternativeHolds(terms, page, site));
-  const exceptedTail = (alternatives: Term[][]) => {
-    const not = alternatives.flatMap((terms) => {
+  const except = (alternatives: Term[][]) =>
+    alternatives.flatMap((terms) => {
       const tests = testsOf(terms, site, marks, () => true);
       return tests && tests.length > 0 ? [conjunction(tests)] : [];
     });
-    return not.length > 0 ? `:where(:not(${not.join(', ')}))` : '';
-  };
-  const branches = product([...(rule.pages ? [rule.pages] : []), ...action.on]).flatMap((way) => {
+  const ways = product([...(rule.pages ? [rule.pages] : []), ...action.on]).flatMap((way) => {
     const tests = way.map((terms) => testsOf(terms, site, marks, counts));
     if (tests.includes(null)) return [];
     const all = tests.flatMap((each) => each ?? []);
@@ -124,10 +121,30 @@ export function scopeOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, mark
       all.length === 1 &&
       all.every((test) => 'handles' in test) &&
       way.flat().every((term) => isAddress(term) || term.kind === 'site');
-    return branchesOf(all, exceptedTail(listed ? excepted.filter((terms) => !forGood.includes(terms)) : excepted));
+    return [{ tests: all, excepted: except(listed ? excepted.filter((terms) => !forGood.includes(terms)) : excepted) }];
   });
+  return ways;
+}
+
+/** The author's pages for an action, as CSS for this site; null where it has none. Fills `marks` with what only a script can tell. */
+export function scopeOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks): Scope | null {
+  if (!site.pages.some((page) => targets(rule, action, page, site))) return null;
+  const branches = waysOf(rule, action, site, marks).flatMap(({ tests, excepted }) =>
+    branchesOf(tests, excepted.length > 0 ? `:where(:not(${excepted.join(', ')}))` : ''),
+  );
   const seen = new Set<string>();
   return { branches: branches.filter(({ root, body }) => !seen.has(`${root} ${body}`) && seen.add(`${root} ${body}`)) };
+}
+
+/** Every page but the author's own; null where he has none on this site, for then nothing may be hidden at all. */
+export function elsewhereOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks): Scope | null {
+  if (!site.pages.some((page) => targets(rule, action, page, site))) return null;
+  const own = waysOf(rule, action, site, marks).map(({ tests, excepted }) => {
+    const here = tests.length > 0 ? conjunction(tests) : '';
+    return excepted.length > 0 ? `${here}:not(${excepted.join(', ')})` : here;
+  });
+  if (own.some((each) => each === '')) return { branches: [] };
+  return { branches: [{ root: ':root', body: `body:where(:not(${own.join(', ')}))` }] };
 }
 
 function conjunction(tests: Test[]): string {

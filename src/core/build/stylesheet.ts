@@ -11,9 +11,7 @@ export function stylesheet(rules: ShippedRule[], site: string): { text: string; 
   const root = new Root();
   root.append(comment(beginMark(site), ''));
   for (const shipped of rules) {
-    const styled = shipped.actions.filter(
-      ({ action }) => action.kind === 'hide' || action.kind === 'restyle' || action.kind === 'definition',
-    );
+    const styled = shipped.actions.filter(({ action }) => action.kind !== 'swap' && action.kind !== 'script');
     if (styled.length === 0) continue;
     root.append(comment(`${headline(shipped.rule)} `, '\n'));
     for (const { action, selectors } of styled) place(root, action, selectors, shipped.rule);

@@ -189,7 +189,7 @@ function compileAction(action: Action): Matcher | null {
 }
 
 function longhandCount(action: Action): number {
-  if (action.kind === 'hide') return 1;
+  if (action.kind === 'hide' || action.kind === 'only-here') return 1;
   return action.kind === 'restyle' ? new Set(action.declarations.flatMap(({ prop }) => longhandsOf(prop))).size : 0;
 }
 

@@ -1,7 +1,7 @@
 import cssesc from 'cssesc';
 import { attribute, type Element, type PageDocument } from '../page/document.js';
 import { compileMatcher, type Matcher } from '../page/elements.js';
-import { indexOf } from '../near-miss/selector.js';
+import { positionOf, standingOf } from '../page/family.js';
 import { classesOf, parentOf } from './describe.js';
 
 /** A selector for an element, with what speaks for it. */
@@ -139,7 +139,7 @@ export function propose(element: Element, document: PageDocument): Proposal[] {
 /** Paths of positions down from the nearest ancestor that has a name of its own. */
 function byPosition(element: Element, own: Candidate[]): Candidate[] {
   const found: Candidate[] = [];
-  const place = `the ${ordinal(indexOf(element, 'nth-of-type'))} <${element.tagName}> of its parent`;
+  const place = `the ${ordinal(positionOf(element, 'nth-of-type'))} <${element.tagName}> of its parent`;
   let path = '';
   let steps = 0;
   for (
@@ -149,7 +149,7 @@ function byPosition(element: Element, own: Candidate[]): Candidate[] {
   ) {
     const parent = parentOf(at);
     if (!parent) break;
-    path = step(at, parent) + (path && ` > ${path}`);
+    path = step(at) + (path && ` > ${path}`);
     const [named] =
       parent.tagName === 'body' ? [{ selector: 'body', cost: 3 }] : ownNames(parent).filter(({ cost }) => cost < 3);
     if (!named) continue;
@@ -160,7 +160,7 @@ function byPosition(element: Element, own: Candidate[]): Candidate[] {
     found.push({ selector: `${named.selector} > ${path}`, cost: 8 + named.cost + steps, reason });
     const [name] = own.filter(({ cost, selector }) => cost < 3 && selector.startsWith('.'));
     if (steps === 0 && name) {
-      const child = indexOf(element, 'nth-child');
+      const child = positionOf(element, 'nth-child');
       found.push({
         selector: `${named.selector} > ${name.selector}:nth-child(${child})`,
         cost: 8.5 + named.cost,
@@ -172,12 +172,11 @@ function byPosition(element: Element, own: Candidate[]): Candidate[] {
 }
 
 /** One step of such a path: the tag alone where its parent has no other, else with its class where that says more. */
-function step(element: Element, parent: Element): string {
+function step(element: Element): string {
   const { tagName } = element;
-  const only = parent.childNodes.filter((node) => 'tagName' in node && node.tagName === tagName).length === 1;
-  if (only) return tagName;
+  if (standingOf(element).sizeOfType === 1) return tagName;
   const [steady] = classesOf(element).filter((name) => !looksGenerated(name) && !isState(name));
-  return `${steady ? `.${identifier(steady)}` : tagName}:nth-of-type(${indexOf(element, 'nth-of-type')})`;
+  return `${steady ? `.${identifier(steady)}` : tagName}:nth-of-type(${positionOf(element, 'nth-of-type')})`;
 }
 
 const ordinal = (number: number) =>

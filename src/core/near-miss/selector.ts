@@ -3,6 +3,7 @@ import { distance } from 'fastest-levenshtein';
 import { putTogether, takeApart, type Compound, type Simple } from '../css/complex.js';
 import { attribute, type Element, type PageDocument } from '../page/document.js';
 import { compileMatcher } from '../page/elements.js';
+import { positionOf } from '../page/family.js';
 
 /** A small change to a selector after which it matches, and what was wrong in words. */
 export interface NearMiss {
@@ -262,7 +263,7 @@ function positions(each: Simple, compound: Compound, matches: Matches): { to: Si
     const last = name.includes('last') ? family[0] : family.at(-1);
     const element = meant ?? last;
     if (!element) continue;
-    const index = indexOf(element, name);
+    const index = positionOf(element, name);
     if (index === wanted) continue;
     const why = meant
       ? `:${name} counts ${name.includes('of-type') ? `every <${element.tagName}>` : 'every element'}, not only those of the class`
@@ -270,12 +271,4 @@ function positions(each: Simple, compound: Compound, matches: Matches): { to: Si
     found.push({ to: { ...each, text: `:${name}(${index})` }, cost: meant ? 1.5 : 2.5, why });
   }
   return found;
-}
-
-/** An element's number among its siblings as a position pseudo-class counts it. */
-export function indexOf(element: Element, name: string): number {
-  const parent = element.parentNode;
-  const siblings = parent ? parent.childNodes.filter((node): node is Element => 'tagName' in node) : [element];
-  const counted = name.includes('of-type') ? siblings.filter(({ tagName }) => tagName === element.tagName) : siblings;
-  return name.includes('last') ? counted.length - counted.indexOf(element) : counted.indexOf(element) + 1;
 }

@@ -1,8 +1,9 @@
 import { compile } from 'css-select';
 import { parse as parseSelector, type Selector as Token } from 'css-what';
 import { attribute, type Element, type PageDocument } from './document.js';
+import { standingOf } from './family.js';
 import { pseudoClasses } from './pseudo-classes.js';
-import { defaultTreeAdapter as tree, html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 
 const adapter = {
   isTag: (node: Tree.Node): node is Element => 'tagName' in node,
@@ -17,14 +18,7 @@ const adapter = {
     'parentNode' in node && node.parentNode ? node.parentNode.childNodes : [node],
   getText: textOf,
   removeSubsets: (nodes: Tree.Node[]) => nodes,
-  prevElementSibling: (node: Tree.Node): Element | null => {
-    const siblings = 'parentNode' in node && node.parentNode ? node.parentNode.childNodes : [];
-    for (let index = siblings.indexOf(node as Tree.ChildNode) - 1; index >= 0; index--) {
-      const sibling = siblings[index];
-      if (sibling && tree.isElementNode(sibling)) return sibling;
-    }
-    return null;
-  },
+  prevElementSibling: (node: Tree.Node): Element | null => ('tagName' in node ? standingOf(node).previous : null),
 };
 
 /** The text inside a node, as in the source. */
@@ -57,7 +51,9 @@ const ownPseudos = Object.fromEntries(Object.entries(pseudoClasses).map(([name, 
 function renameOwn(tokens: Token[][]): void {
   for (const token of tokens.flat()) {
     if (token.type !== 'pseudo') continue;
-    if (Object.hasOwn(pseudoClasses, token.name)) token.name = own + token.name;
+    // `:nth-child(2 of .x)` is left to css-select.
+    const withList = typeof token.data === 'string' && / of /i.test(token.data);
+    if (Object.hasOwn(pseudoClasses, token.name) && !withList) token.name = own + token.name;
     if (Array.isArray(token.data)) renameOwn(token.data);
   }
 }

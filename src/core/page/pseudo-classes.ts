@@ -1,4 +1,6 @@
 import { html, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { compile as compileFormula, parse as parseFormula } from 'nth-check';
+import { positionOf, standingOf } from './family.js';
 import tables from '../css/browser-tables.json' with { type: 'json' };
 
 type Element = Tree.Element;
@@ -79,6 +81,15 @@ function isDefaultButton(element: Element): boolean {
   return isElement(form) && descendants(form).find(submits) === element;
 }
 
+const formulas = new Map<string, (index: number) => boolean>();
+
+/** `2n+1` as a test of numbers from 0. */
+function formula(text: string): (index: number) => boolean {
+  const known = formulas.get(text) ?? compileFormula(parseFormula(text));
+  formulas.set(text, known);
+  return known;
+}
+
 /** Pseudo-classes that css-select lacks or reads otherwise than browsers do. */
 const known: Record<string, Test> = {
   // Selectors 4 lets white space count as empty; no browser does.
@@ -108,6 +119,19 @@ const known: Record<string, Test> = {
   'out-of-range': () => false,
   dir: (element, argument) => (inherited(element, 'dir') ?? 'ltr').toLowerCase() === argument?.trim().toLowerCase(),
   indeterminate: (element) => element.tagName === 'progress' && !has(element, 'value'),
+  // css-select counts siblings anew for each element; on a page with very many of them that never ends.
+  'first-child': (element) => positionOf(element, 'nth-child') === 1,
+  'last-child': (element) => positionOf(element, 'nth-last-child') === 1,
+  'only-child': (element) => standingOf(element).size === 1,
+  'first-of-type': (element) => positionOf(element, 'nth-of-type') === 1,
+  'last-of-type': (element) => positionOf(element, 'nth-last-of-type') === 1,
+  'only-of-type': (element) => standingOf(element).sizeOfType === 1,
+  ...Object.fromEntries(
+    ['nth-child', 'nth-last-child', 'nth-of-type', 'nth-last-of-type'].map((name) => [
+      name,
+      (element: Element, argument?: string | null) => formula(argument ?? '')(positionOf(element, name) - 1),
+    ]),
+  ),
   '-webkit-any-link': (element) => ['a', 'area'].includes(element.tagName) && has(element, 'href'),
 };
 
@@ -121,9 +145,7 @@ function isReadWrite(element: Element): boolean {
 }
 
 /** Those that css-select reads as browsers do. */
-const leftToLibrary =
-  `any-link checked disabled enabled first-child first-of-type has is lang last-child last-of-type link not nth-child
-  nth-last-child nth-last-of-type nth-of-type only-child only-of-type required root scope where`.split(/\s+/);
+const leftToLibrary = `any-link checked disabled enabled has is lang link not required root scope where`.split(/\s+/);
 
 /** Pseudo-classes that a state has set on elements (state.ts). */
 const set = new WeakMap<Element, Set<string>>();

@@ -30,7 +30,7 @@ export interface Rule {
 }
 
 /** What a rule does to some elements of its pages. */
-export type Action = HideAction | RestyleAction | SwapAction | ScriptAction | DefinitionAction;
+export type Action = HideAction | OnlyHereAction | RestyleAction | SwapAction | ScriptAction | DefinitionAction;
 
 interface ActionOf<Kind extends string> {
   kind: Kind;
@@ -47,6 +47,9 @@ interface ActionOf<Kind extends string> {
 
 /** `@hide`: `display: none !important`. */
 export type HideAction = ActionOf<'hide'>;
+
+/** `@only-here`: hidden on every page but the rule's own. */
+export type OnlyHereAction = ActionOf<'only-here'>;
 
 /** A style rule, its nesting resolved. */
 export interface RestyleAction extends ActionOf<'restyle'> {

@@ -1,0 +1,182 @@
+import { join } from 'node:path';
+import type { Argv } from 'yargs';
+import { check } from '../core/check/check.js';
+import { ruleText, type NewRule } from '../core/rule/write.js';
+import { ProblemError } from '../core/place.js';
+import { appendBlock, readForEdit, writeEdited } from '../project/edit.js';
+import { loadFileUse, withSource } from '../project/files.js';
+import { readRuleFile } from '../project/rule-file.js';
+import { checkText } from '../report/check-text.js';
+import { styleFor } from '../report/text.js';
+import { status, today, type Command, type CommonArguments } from './command.js';
+import { lookAt, openProject } from './open.js';
+import { otherSites } from './sites.js';
+
+interface AddArguments extends CommonArguments {
+  name: string;
+  file?: string;
+  note?: string;
+  path?: string[];
+  'page-id'?: string[];
+  'body-id'?: string[];
+  'body-class'?: string[];
+  all: boolean;
+  'except-path'?: string[];
+  hide?: string[];
+  'only-here'?: string[];
+  'swap-image'?: string[];
+  'swap-text'?: string[];
+  style?: string[];
+  strength?: string;
+  late: boolean;
+  until?: string;
+  paused: boolean;
+  try: boolean;
+  anyway: boolean;
+}
+
+const terms = (name: string, values: string[] | undefined) =>
+  (values ?? []).map((value) => `${name}(${name === 'path' ? `"${value.replace(/"/g, '%22')}"` : value})`);
+
+/** Options that take pairs: a selector and what goes there. */
+function pairs(option: string, values: string[] | undefined): [string, string][] {
+  const list = values ?? [];
+  if (list.length % 2 !== 0)
+    throw new ProblemError([
+      {
+        message: `--${option} takes a selector and what goes there`,
+        hint: `Write --${option} ".logo img" ${option === 'swap-image' ? '../assets/logo.svg' : '"New words"'}.`,
+      },
+    ]);
+  return list.flatMap((value, index): [string, string][] => (index % 2 === 0 ? [[value, list[index + 1] ?? '']] : []));
+}
+
+function newRule(args: AddArguments): NewRule {
+  const pages = [
+    ...terms('path', args.path),
+    ...terms('page-id', args['page-id']),
+    ...terms('body-id', args['body-id']),
+    ...terms('body-class', args['body-class']),
+    ...(args.all ? ['all'] : []),
+  ];
+  if (pages.length === 0)
+    throw new ProblemError([
+      {
+        message: 'The rule needs pages',
+        hint: 'Say --path "/tickets/pay", --page-id 46, --body-class season-winter or --all; local-needle pages lists what there is.',
+      },
+    ]);
+  const rule: NewRule = {
+    name: args.name,
+    note: args.note ?? null,
+    pages,
+    except: terms('path', args['except-path']),
+    firm: args.strength === 'firm',
+    late: args.late,
+    paused: args.paused,
+    until: args.until ?? null,
+    hide: args.hide ?? [],
+    onlyHere: args['only-here'] ?? [],
+    swapImage: pairs('swap-image', args['swap-image']),
+    swapText: pairs('swap-text', args['swap-text']),
+    styles: args.style ?? [],
+  };
+  if ([rule.hide, rule.onlyHere, rule.swapImage, rule.swapText, rule.styles].every((list) => list.length === 0)) {
+    throw new ProblemError([
+      {
+        message: 'The rule does nothing',
+        hint: 'Say --hide ".masthead .menu", --style ".button { color: teal; }", --swap-text SELECTOR WORDS, …',
+      },
+    ]);
+  }
+  return rule;
+}
+
+export const command: Command<AddArguments> = {
+  usage: '<name>',
+  positionals: (yargs: Argv) =>
+    yargs.positional('name', {
+      type: 'string',
+      describe: 'Name of the rule: letters, digits, hyphens',
+      demandOption: true,
+    }),
+  options: {
+    path: { type: 'string', array: true, nargs: 1, describe: 'Pages: a path or a pattern' },
+    'page-id': { type: 'string', array: true, nargs: 1, describe: 'Pages: a page ID' },
+    'body-id': { type: 'string', array: true, nargs: 1, describe: 'Pages: an ID of body' },
+    'body-class': { type: 'string', array: true, nargs: 1, describe: 'Pages: classes of body' },
+    all: { type: 'boolean', default: false, describe: 'Pages: all' },
+    'except-path': { type: 'string', array: true, nargs: 1, describe: 'Not this path or pattern' },
+    hide: { type: 'string', array: true, nargs: 1, describe: 'Hide what this selector matches' },
+    'only-here': { type: 'string', array: true, nargs: 1, describe: 'Hide it on every other page' },
+    'swap-image': {
+      type: 'string',
+      array: true,
+      nargs: 2,
+      describe: 'SELECTOR FILE: another image; the file counts from the rule file',
+    },
+    'swap-text': { type: 'string', array: true, nargs: 2, describe: 'SELECTOR WORDS: other words' },
+    style: { type: 'string', array: true, nargs: 1, describe: 'A style rule: ".button { color: teal; }"' },
+    note: { type: 'string', describe: 'Why; ships as a comment' },
+    strength: { choices: ['firm'], describe: 'Make every declaration !important' },
+    late: { type: 'boolean', default: false, describe: 'Its element comes by script' },
+    until: { type: 'string', describe: 'The last day on which it ships, such as 2027-03-31' },
+    paused: { type: 'boolean', default: false, describe: 'Write it switched off' },
+    file: { type: 'string', describe: 'Rule file to write to (default: rules/added.css)' },
+    try: { type: 'boolean', default: false, describe: 'Show what it would do, and write nothing' },
+    anyway: { type: 'boolean', default: false, describe: 'Write it although it has errors' },
+  },
+  examples: [
+    ['$0 add calm-payment --path /tickets/pay --hide ".masthead .menu" --note "Nobody should be led away."', ''],
+    ['$0 add winter-logo --body-class season-winter --swap-image ".logo img" ../assets/winter.svg --try', 'look first'],
+  ],
+  async run(args, { out, log }) {
+    const block = ruleText(newRule(args));
+    const { project, source, content } = openProject(args);
+    const other = project.rules.find(({ name }) => name === args.name);
+    if (other)
+      throw new ProblemError([
+        {
+          message: `There is a rule "${args.name}" in ${other.at.file}:${other.at.line} already`,
+          hint: 'Choose another name, or edit that one.',
+        },
+      ]);
+    const file = (args.file ?? 'rules/added.css').split('\\').join('/');
+    if (file.split('/').includes('..') || !file.endsWith('.css'))
+      throw new ProblemError([
+        {
+          message: `${file} is no rule file of the project`,
+          hint: 'Name one below the folder of local-needle.yaml, such as rules/tickets.css.',
+        },
+      ]);
+    const form = readForEdit(project.directory, file);
+    const text = appendBlock(form, block);
+    const read = readRuleFile(text, file, join(project.directory, file), (from, url, at) =>
+      loadFileUse(project.directory, from, url, at),
+    );
+    if (read.problems.length > 0) throw new ProblemError(withSource(read.problems, text));
+    const rules = read.rules.filter(({ name }) => name === args.name);
+    if (rules.length !== 1)
+      throw new ProblemError([
+        { message: 'These options do not make one rule', hint: 'Look for brackets or quotes that are not closed.' },
+      ]);
+    const report = check({
+      ...lookAt(args, project, source, content),
+      rules,
+      findings: read.findings.filter(({ rule }) => rule === args.name),
+      others: otherSites(project.directory, project.settings, source),
+      today: today(),
+    });
+    out(`${block}\n`);
+    out(checkText(report, styleFor(process.stdout, process.env)));
+    const { errors } = report.totals;
+    if (args.try) out(`\nNothing was written (--try). It would go to the end of ${file}.`);
+    else if (errors > 0 && !args.anyway)
+      log('Nothing was written, because of the errors above; --anyway writes it all the same.');
+    else {
+      writeEdited(project.directory, file, form, text);
+      out(`\nWritten to the end of ${file}; nothing else in it changed.`);
+    }
+    return errors > 0 ? status.findings : status.fine;
+  },
+};

@@ -1,0 +1,97 @@
+import type { Argv } from 'yargs';
+import { check } from '../core/check/check.js';
+import { suggestion } from '../core/nearest.js';
+import { ProblemError } from '../core/place.js';
+import type { Rule } from '../core/rule/rule.js';
+import { readForEdit, withPause, writeEdited } from '../project/edit.js';
+import { loadProject, type Project } from '../project/project.js';
+import { chosenSite } from '../project/read-configuration.js';
+import { findProject } from '../project/settings.js';
+import { rulesReport, rulesText } from '../report/rules.js';
+import { styleFor } from '../report/text.js';
+import { status, today, type Command, type CommonArguments } from './command.js';
+import { lookAt } from './open.js';
+import { capturedSite } from './sites.js';
+
+interface RulesArguments extends CommonArguments {
+  do?: string;
+  name?: string;
+}
+
+/** What the rules come to on a site now; null where it is not captured. */
+function lastLook(project: Project, args: CommonArguments) {
+  const source = chosenSite(project.settings, args.site);
+  const content = capturedSite(project.directory, project.settings, source, null);
+  if (!content) return null;
+  return check({
+    ...lookAt(args, project, source, content),
+    rules: project.rules,
+    findings: [],
+    others: [],
+    today: today(),
+  });
+}
+
+function setPaused(project: Project, name: string | undefined, paused: boolean, out: (text: string) => void): number {
+  const rule = project.rules.find((each) => each.name === name);
+  if (!rule)
+    throw new ProblemError([
+      {
+        message: name === undefined ? 'Name the rule' : `There is no rule "${name}"`,
+        hint:
+          name === undefined
+            ? 'local-needle rules lists them.'
+            : suggestion(
+                name,
+                project.rules.map((each) => each.name),
+              ),
+      },
+    ]);
+  if (!project.settings.pageFiles || !rule.name.includes('/')) return edit(project, rule, paused, out);
+  throw new ProblemError([
+    {
+      message: `${rule.name} is a file of its own, not a @needle block`,
+      hint: 'Move the file out of the folder of page-files to switch it off.',
+    },
+  ]);
+}
+
+function edit(project: Project, rule: Rule, paused: boolean, out: (text: string) => void): number {
+  const form = readForEdit(project.directory, rule.at.file);
+  const text = withPause(form.text, rule.name, paused);
+  const said = paused ? 'paused: it does not ship' : 'on';
+  if (text === form.text) out(`${rule.name} was ${said} already.`);
+  else {
+    writeEdited(project.directory, rule.at.file, form, text);
+    out(`${rule.name} is ${said} (${rule.at.file}:${rule.at.line}).`);
+  }
+  return status.fine;
+}
+
+export const command: Command<RulesArguments> = {
+  usage: '[do] [name]',
+  positionals: (yargs: Argv) =>
+    yargs
+      .positional('do', {
+        choices: ['list', 'pause', 'resume'],
+        default: 'list',
+        describe: 'List the rules, or switch one off or on',
+      })
+      .positional('name', { type: 'string', describe: 'The rule to pause or resume' }) as Argv,
+  formats: ['text', 'json'],
+  examples: [
+    ['$0 rules', 'every rule with its reason and what it comes to'],
+    ['$0 rules pause calm-payment', 'switch one off; nothing else in its file changes'],
+  ],
+  async run(args, { out }) {
+    const project = loadProject(findProject(args.project, process.cwd()));
+    if (args.do === 'pause' || args.do === 'resume') return setPaused(project, args.name, args.do === 'pause', out);
+    const report = lastLook(project, args);
+    out(
+      args.format === 'json'
+        ? JSON.stringify(rulesReport(project.rules, report, today()), null, 2)
+        : rulesText(project.rules, report, today(), styleFor(process.stdout, process.env)),
+    );
+    return status.fine;
+  },
+};

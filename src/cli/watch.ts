@@ -1,0 +1,44 @@
+import { watch } from 'chokidar';
+import type { CheckReport } from '../core/check/verdict.js';
+import { ProblemError } from '../core/place.js';
+import { problemsText } from '../report/problems.js';
+import { changesText } from '../report/changes.js';
+import { styleFor } from '../report/text.js';
+import type { Output } from './command.js';
+
+/** Several files that an editor saves at once are one change, in milliseconds. */
+const settleMs = 120;
+
+/**
+ * Checks, and again whenever a file of these folders changes, until the program is stopped. After the first time only what
+ * changed is shown. A file that is broken meanwhile is said, and the last good check stays what is compared with.
+ */
+export async function watchAndCheck(
+  folders: string[],
+  checkOnce: () => { report: CheckReport; text: string },
+  { out, log }: Output,
+): Promise<never> {
+  const style = styleFor(process.stdout, process.env);
+  let last: CheckReport | null = null;
+  const look = () => {
+    try {
+      const { report, text } = checkOnce();
+      out(last === null ? text : changesText(last, report, style));
+      last = report;
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      log(problemsText(error.problems, style));
+    }
+  };
+  look();
+  let timer: NodeJS.Timeout | undefined;
+  watch(folders, { ignoreInitial: true, ignored: /(^|[/\\])(node_modules|\.git|\.local-needle)([/\\]|$)/ }).on(
+    'all',
+    () => {
+      clearTimeout(timer);
+      timer = setTimeout(look, settleMs);
+    },
+  );
+  log('Watching for changes; Ctrl+C stops it.');
+  return new Promise<never>(() => undefined);
+}

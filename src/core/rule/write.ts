@@ -1,0 +1,42 @@
+import cssesc from 'cssesc';
+
+/** A rule as options say it; each text as it will stand in the file. */
+export interface NewRule {
+  name: string;
+  note: string | null;
+  /** Condition terms: `path("/tickets/pay")`. */
+  pages: string[];
+  except: string[];
+  firm: boolean;
+  late: boolean;
+  paused: boolean;
+  until: string | null;
+  hide: string[];
+  onlyHere: string[];
+  /** Selector and file or words. */
+  swapImage: [selector: string, url: string][];
+  swapText: [selector: string, text: string][];
+  /** `SELECTOR { declarations }`, or declarations for a selector. */
+  styles: string[];
+}
+
+const quoted = (text: string) => cssesc(text.replace(/\s*\n\s*/g, ' '), { quotes: 'double', wrap: true });
+
+/** The text of a `@needle` block, two spaces a level, without a line break at its end. */
+export function ruleText(rule: NewRule): string {
+  const lines = [
+    ...(rule.note === null ? [] : [`note: ${quoted(rule.note)};`]),
+    `pages: ${rule.pages.join(', ')};`,
+    ...(rule.except.length > 0 ? [`except: ${rule.except.join(', ')};`] : []),
+    ...(rule.firm ? ['strength: firm;'] : []),
+    ...(rule.late ? ['arrives: late;'] : []),
+    ...(rule.until === null ? [] : [`until: ${rule.until};`]),
+    ...(rule.paused ? ['paused: yes;'] : []),
+    ...(rule.hide.length > 0 ? [`@hide ${rule.hide.join(', ')};`] : []),
+    ...rule.onlyHere.map((selector) => `@only-here ${selector};`),
+    ...rule.swapImage.map(([selector, url]) => `@swap ${selector} { image: url(${quoted(url)}); }`),
+    ...rule.swapText.map(([selector, text]) => `@swap ${selector} { text: ${quoted(text)}; }`),
+    ...rule.styles,
+  ];
+  return `@needle ${rule.name} {\n${lines.map((line) => `  ${line}`).join('\n')}\n}`;
+}

@@ -1,0 +1,126 @@
+import 'reflect-metadata';
+import { getMetadataStorage } from 'class-validator';
+import { validationMetadatasToSchemas } from 'class-validator-jsonschema';
+import {
+  Configuration,
+  PageIdSettings,
+  RuleDescriptors,
+  ScriptDescriptors,
+  SiteSettings,
+  StateSettings,
+  SwapDescriptors,
+  VisitorSettings,
+} from './configuration.js';
+import { knownKeys } from './shape.js';
+
+interface Schema {
+  properties?: Record<string, Schema>;
+  [key: string]: unknown;
+}
+
+/** What each key is for, shown by editors. */
+const explained: Record<string, string> = {
+  sites: 'Named places that pages come from: a folder of HTML, an address, a HAR recording. The first is the default.',
+  folder: 'A folder of built HTML, counted from this file.',
+  address: 'A running site; local-needle gather captures its pages.',
+  har: 'A HAR 1.2 recording of a visit.',
+  'drop-extension': 'An ending that addresses of pages may carry or not, such as .html.',
+  'query-keys': 'Query parameters that tell pages apart.',
+  'bundle-address': 'Where the site loads needle.css from.',
+  'page-id': 'How the site writes page IDs; left out, it is found on the pages.',
+  rules: 'Rule files; rules/**/*.css if left out.',
+  'page-files': 'A folder of plain CSS and scripts named after the page they are for.',
+  paths: 'handles: a path ships as the sole handle of its page; run-time: needle.js tells every path.',
+  viewports: 'Sizes such as 1280x800; the first is the default.',
+  states: 'Variants of a page, such as scrolled.',
+  visitors: 'Who asks; values may name environment variables as ${NAME}.',
+};
+
+/** The JSON Schema (draft 2020-12) of local-needle.yaml, from the classes that validate it. */
+export function configurationSchema(): Schema {
+  const all = validationMetadatasToSchemas({
+    classValidatorMetadataStorage: getMetadataStorage(),
+    refPointerPrefix: '#/$defs/',
+  }) as Record<string, Schema>;
+  const of = (shape: { name: string }): Schema => explain({ ...all[shape.name], additionalProperties: false });
+  const mapOf = (shape: { name: string }) => ({
+    type: 'object',
+    additionalProperties: { $ref: `#/$defs/${shape.name}` },
+  });
+  const root = of(Configuration);
+  const form = { $ref: '#/$defs/PageIdSettings' };
+  const text = { type: 'string' };
+  const entries: Record<string, Schema> = {
+    sites: { ...mapOf(SiteSettings), minProperties: 1 },
+    'page-id': { anyOf: [form, { type: 'array', items: form }] },
+    rules: { anyOf: [text, { type: 'array', items: text }] },
+    viewports: { type: 'object', additionalProperties: { type: 'string', pattern: '^[1-9]\\d{1,4}x[1-9]\\d{1,4}$' } },
+    states: mapOf(StateSettings),
+    visitors: mapOf(VisitorSettings),
+  };
+  for (const [key, schema] of Object.entries(entries))
+    (root.properties ??= {})[key] = { ...schema, description: explained[key] };
+  const textMaps = (schema: Schema) => {
+    for (const property of Object.values(schema.properties ?? {}))
+      Object.assign(property, { type: 'object', additionalProperties: text });
+    return schema;
+  };
+  return {
+    $schema: 'https://json-schema.org/draft/2020-12/schema',
+    title: 'local-needle.yaml',
+    ...root,
+    $defs: {
+      SiteSettings: of(SiteSettings),
+      PageIdSettings: of(PageIdSettings),
+      StateSettings: textMaps(of(StateSettings)),
+      VisitorSettings: textMaps(of(VisitorSettings)),
+    },
+  };
+}
+
+function explain(schema: Schema): Schema {
+  const properties = Object.fromEntries(
+    Object.entries(schema.properties ?? {}).map(([key, value]) => [
+      key,
+      explained[key] ? { ...value, description: explained[key] } : value,
+    ]),
+  );
+  // The library's name for it is none of the standard's.
+  for (const value of Object.values(properties)) if (value['format'] === 'url') value['format'] = 'uri';
+  return { ...schema, properties };
+}
+
+const atRules: [name: string, description: string][] = [
+  ['needle', 'A rule: @needle NAME { note: "…"; pages: path("/…"); … }'],
+  ['hide', 'Hide what these selectors match: @hide .masthead, .footer;'],
+  ['only-here', 'Hide it on every page but these: @only-here .camera;'],
+  ['swap', 'Other content: @swap .logo img { image: url("…"); alt: "…"; } or { text: "…"; } or { html: url("…"); }'],
+  ['on', 'Actions for a part of the pages: @on path("/…") { … }'],
+  ['script', 'A script for these pages alone: @script url("…") { wait-for: ".a"; }'],
+  ['style', 'CSS kept in a file of its own: @style url("…");'],
+];
+const descriptors: Record<string, string> = {
+  note: 'Why the rule is there; ships as a comment.',
+  pages:
+    'Which pages: path("…"), page-id(…), body-id(…), body-class(…), query("…"), site(…), all. A comma is or, a space is and.',
+  except: 'Which pages not.',
+  expects: 'How many pages it targets: 3 pages.',
+  strength: 'firm: every declaration becomes !important.',
+  arrives: 'late: its element comes by script.',
+  paused: 'yes: listed, but not shipped.',
+  until: 'The last day on which it ships: 2027-03-31.',
+  allow: 'A finding that is accepted here: no-element "reason".',
+};
+
+/** Custom data by which editors complete the at-rules and descriptors of rule files in CSS. */
+export function cssCustomData() {
+  const names = [...knownKeys(RuleDescriptors), ...knownKeys(SwapDescriptors), ...knownKeys(ScriptDescriptors)];
+  return {
+    version: 1.1,
+    properties: names.map((name) => ({
+      name,
+      description: descriptors[name] ?? 'A descriptor of a Local Needle rule.',
+    })),
+    atDirectives: atRules.map(([name, description]) => ({ name: `@${name}`, description })),
+  };
+}

@@ -1,0 +1,58 @@
+import type { CheckReport } from '../core/check/verdict.js';
+import type { Rule } from '../core/rule/rule.js';
+import { count, printable, shortened, table, type Style } from './text.js';
+
+/** Every rule as read by others: what it is for, what it does, and what it came to at the last look. */
+export function rulesReport(rules: Rule[], report: CheckReport | null, today: string) {
+  return {
+    kind: 'local-needle.rules',
+    version: 1,
+    rules: rules.map((rule) => ({
+      rule: rule.name,
+      file: rule.at.file,
+      line: rule.at.line,
+      note: rule.note,
+      state: stateOf(rule, today),
+      pages: rule.pages?.text ?? null,
+      targets: report?.rules.find((each) => each.rule === rule.name)?.pages.length ?? null,
+      actions: rule.actions.map(({ kind, selector }) => ({ action: kind, selector })),
+      verdicts: report ? verdictsOf(rule, report) : null,
+    })),
+  };
+}
+
+const stateOf = (rule: Rule, today: string) =>
+  rule.paused ? 'paused' : rule.until && rule.until.day < today ? 'expired' : 'on';
+
+function verdictsOf(rule: Rule, report: CheckReport): Record<string, number> {
+  const counts: Record<string, number> = {};
+  for (const cell of report.cells) if (cell.rule === rule.name) counts[cell.verdict] = (counts[cell.verdict] ?? 0) + 1;
+  return counts;
+}
+
+/** Every rule as text, with its reason. */
+export function rulesText(rules: Rule[], report: CheckReport | null, today: string, style: Style): string {
+  const { colour } = style;
+  if (rules.length === 0) return 'There are no rules yet. local-needle add NAME writes one.';
+  const list = rulesReport(rules, report, today).rules;
+  const rows = list.map((each) => {
+    const verdicts = Object.entries(each.verdicts ?? {}).map(([verdict, number]) => `${number} ${verdict}`);
+    const actions = [...new Set(each.actions.map(({ action }) => action))].map(
+      (kind) => `${each.actions.filter(({ action }) => action === kind).length} ${kind}`,
+    );
+    return [
+      each.state === 'on' ? each.rule : colour.dim(each.rule),
+      each.state === 'on' ? 'on' : colour.yellow(each.state),
+      each.targets === null ? '?' : String(each.targets),
+      actions.join('\n'),
+      each.state === 'paused' ? '' : verdicts.length > 0 ? verdicts.join('\n') : colour.red(report ? 'no page' : '?'),
+      `${each.note === null ? colour.dim('no note') : printable(shortened(each.note, 200))}\n${colour.dim(`${each.file}:${each.line}`)}`,
+    ];
+  });
+  const paused = list.filter(({ state }) => state === 'paused').length;
+  return [
+    table(['rule', 'state', 'pages', 'does', 'verdicts', 'note'], rows, style, [24]),
+    '',
+    `${count(list.length, 'rule')}${paused > 0 ? `, ${paused} paused` : ''}.`,
+  ].join('\n');
+}

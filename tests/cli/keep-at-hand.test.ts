@@ -1,0 +1,177 @@
+import { spawn } from 'node:child_process';
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { Ajv2020 } from 'ajv/dist/2020.js';
+import { parse } from 'yaml';
+import { demoSettings } from '../../demo/site.js';
+import type { CheckReport } from '../../src/core/check/verdict.js';
+import { folderWith, pageHtml, run, smallProject } from '../helpers.js';
+
+const checked = async (directory: string, words: string[] = []) =>
+  JSON.parse((await run(directory, ['check', '--format', 'json', ...words])).out) as CheckReport;
+
+describe('Files named after pages', () => {
+  const directory = smallProject('@needle first { pages: path("/"); .x { color: red; } }', {
+    'local-needle.yaml': 'version: 1\nsites: { live: { folder: public, drop-extension: .html } }\npage-files: pages\n',
+    'pages/index.css': '.x { color: teal; }\n@media (max-width: 600px) { .x { margin: 0; } }\n',
+    'pages/tickets/pay.css': '.promo-field { colour: red; padding: 0; }',
+    'pages/tickets/pay.js': 'document.title = "pay";',
+    'pages/tickets/pya.css': '.promo-field { padding: 0; }',
+    'pages/legal/index.js': 'var a = ;',
+  });
+
+  test('are rules for these pages, after all others, without any wiring', async () => {
+    const report = await checked(directory);
+    expect(report.rules.map(({ rule, pages }) => [rule, pages])).toEqual([
+      ['first', ['/']],
+      ['pages/index', ['/']],
+      ['pages/legal/index', ['/legal']],
+      ['pages/tickets/pay', ['/tickets/pay']],
+      ['pages/tickets/pya', []],
+    ]);
+    expect(report.cells.find(({ rule }) => rule === 'pages/tickets/pay')?.verdict).toBe('hit');
+    const found = report.findings.map(({ code, at, hint }) => [code, at?.file, at?.line, hint]);
+    expect(found).toEqual(
+      expect.arrayContaining([
+        ['bad-css', 'pages/tickets/pay.css', 1, 'Did you mean color?'],
+        ['bad-script', 'pages/legal/index.js', 1, expect.any(String)],
+        ['no-page', 'pages/tickets/pya.css', 1, 'path("/tickets/pay") picks /tickets/pay.'],
+      ]),
+    );
+    await run(directory, ['build', '--out', 'out']);
+    const css = readFileSync(join(directory, 'out/needle.css'), 'utf8');
+    expect(css.indexOf('color: red')).toBeLessThan(css.indexOf('body.page-1 .x {\n  color: teal;'));
+    expect(readFileSync(join(directory, 'out/needle.js'), 'utf8')).toContain('document.title = "pay"');
+    expect((await run(directory, ['rules', 'pause', 'pages/index'])).log).toMatch(/is a file of its own/);
+  });
+});
+
+describe('@only-here', () => {
+  test.each([
+    [
+      'pages: path("/tickets/pay.html");',
+      ':root body:where(:not(.page-46)) .masthead {\n  display: none !important;\n}',
+    ],
+    ['pages: body-class(home), page-id(46);', ':root body:where(:not(.home, .page-46)) .masthead {'],
+    ['pages: path("/legal");', ':root body:where(:not([data-needle~="legal"] body)) .masthead {'],
+    ['pages: body-class(home); except: query("x=1");', ':root body:where(:not(.home)) .masthead {'],
+  ])('with %s hides it on every other page', async (pages, expected) => {
+    const directory = smallProject(`@needle only { ${pages} @only-here .masthead; }`);
+    const report = await checked(directory, ['--fail-on', 'never']);
+    expect(report.cells.every(({ verdict }) => verdict === 'hit')).toBe(true);
+    await run(directory, ['build', '--out', 'out']);
+    expect(readFileSync(join(directory, 'out/needle.css'), 'utf8')).toContain(expected);
+  });
+
+  test('hides nothing where it has no page of its own', async () => {
+    const directory = smallProject('@needle only { pages: path("/gone"); @only-here .masthead; }');
+    expect((await run(directory, ['build', '--out', 'out'])).out).toMatch(/Left out: only \(picks no page of live\)/);
+    expect(readFileSync(join(directory, 'out/needle.css'), 'utf8')).not.toContain('display');
+  });
+});
+
+describe('The hint of a selector that matches nothing', () => {
+  const settings =
+    'version: 1\nsites: { live: { folder: public } }\nstates: { scrolled: { add-class: { .masthead: is-stuck } } }\n';
+  test.each([
+    ['@hide .is-stuck;', 'It matches in the state scrolled: say state: scrolled; in the rule.'],
+    ['@hide .only-on-pay-page;', null],
+    ['@hide .promo-field;', 'It is on other pages, such as /tickets/pay.html.'],
+    [
+      '@hide .masthead, .mast-of-the-old-boat;',
+      '.masthead of the same list matches; :is(.masthead, .mast-of-the-old-boat) takes whichever is there.',
+    ],
+    ['@hide #masthead;', '.masthead matches 1 there (it is a class, not an ID).'],
+  ])('of %s', async (action, hint) => {
+    const report = await checked(
+      smallProject(`@needle a { pages: path("/"); ${action} }`, { 'local-needle.yaml': settings }),
+    );
+    expect(report.findings.map(({ code, hint: given }) => [code, given])).toEqual([['no-element', hint]]);
+  });
+});
+
+describe('What editors and shells get', () => {
+  test('start writes a schema that takes local-needle.yaml and refuses what check refuses', async () => {
+    const directory = folderWith({ 'public/a.html': pageHtml('data-page="7"'), '.vscode/settings.json': '{}' });
+    const { out } = await run(directory, ['start', 'public']);
+    expect(out).toContain('editor/local-needle.schema.json');
+    expect(readFileSync(join(directory, '.vscode/settings.json'), 'utf8')).toBe('{}');
+    const schema = JSON.parse(readFileSync(join(directory, 'editor/local-needle.schema.json'), 'utf8')) as object;
+    const validate = new Ajv2020({ strict: false, formats: { uri: true } }).compile(schema);
+    const written = readFileSync(join(directory, 'local-needle.yaml'), 'utf8');
+    for (const good of [
+      written,
+      written + demoSettings,
+      'version: 1\nsites: { a: { har: x.har, query-keys: [p] } }\npage-id: { in: body-id, like: "p{id}" }\nrules: [a.css]',
+    ]) {
+      expect([validate(parse(good)), validate.errors]).toEqual([true, null]);
+    }
+    for (const bad of [
+      'version: 2\nsites: {}',
+      'version: 1',
+      'version: 1\nsites: { a: { foldr: x } }',
+      'version: 1\nsites: { a: { folder: x } }\npage-id: { in: head, like: "{id}" }',
+      'version: 1\nsites: { a: { folder: x } }\nviewports: { a: wide }',
+    ]) {
+      expect(validate(parse(bad))).toBe(false);
+    }
+    const words = JSON.parse(readFileSync(join(directory, 'editor/rules.css-data.json'), 'utf8')) as {
+      atDirectives: { name: string }[];
+      properties: { name: string }[];
+    };
+    expect(words.atDirectives.map(({ name }) => name)).toEqual(
+      expect.arrayContaining(['@needle', '@hide', '@swap', '@only-here']),
+    );
+    expect(words.properties.map(({ name }) => name)).toEqual(
+      expect.arrayContaining(['note', 'pages', 'wait-for', 'image']),
+    );
+  });
+
+  test.each([
+    [['ch'], ['check']],
+    [['rules', 'pa'], ['pause']],
+    [['rules', 'pause', 'ca'], ['calm-payment']],
+    [['pages', '/tic'], ['/tickets/pay.html']],
+    [['gather', ''], ['live']],
+    [['check', '--s'], []],
+  ])('completion of %j gives %j, and runs nothing', async (words, expected) => {
+    const directory = smallProject('@needle calm-payment { pages: path("/"); @hide .x; }');
+    const { out, log, status } = await run(directory, ['--get-yargs-completions', 'local-needle', ...words]);
+    expect([out.split('\n').filter(Boolean), log, status]).toEqual([expected, '', 0]);
+    expect((await run(directory, ['completion'])).out).toContain('--get-yargs-completions');
+  });
+});
+
+describe('check --watch', () => {
+  test('checks again when a rule or a page changes, shows what changed, and outlives a broken file', async () => {
+    const directory = smallProject('@needle a { pages: path("/"); @hide .y; }');
+    const child = spawn(process.execPath, [join(process.cwd(), 'dist/program/local-needle.js'), 'check', '--watch'], {
+      cwd: directory,
+    });
+    let text = '';
+    child.stdout.on('data', (part: Buffer) => (text += part.toString()));
+    child.stderr.on('data', (part: Buffer) => (text += part.toString()));
+    const said = async (expected: RegExp) => {
+      for (const end = Date.now() + 15_000; Date.now() < end && !expected.test(text);)
+        await new Promise((done) => setTimeout(done, 50));
+      expect(text).toMatch(expected);
+      text = '';
+    };
+    try {
+      await said(/no-element[^]*Watching for changes/);
+      await new Promise((done) => setTimeout(done, 600));
+      writeFileSync(join(directory, 'rules/a.css'), '@needle a { pages: path("/"); @hide .x; }');
+      await said(/~ a on \/: empty \(0\) → hit \(2\)[^]*1 finding gone/);
+      writeFileSync(join(directory, 'rules/a.css'), '@needle a {');
+      await said(/unclosed block/);
+      writeFileSync(join(directory, 'rules/a.css'), '@needle a { pages: path("/"); @hide .x; }');
+      await said(/Nothing changed/);
+      mkdirSync(join(directory, 'public/new'));
+      writeFileSync(join(directory, 'public/index.html'), pageHtml('class="page-1 home"', '<p class="x">'));
+      await said(/hit \(2\) → hit \(1\)/);
+    } finally {
+      child.kill();
+    }
+    expect(existsSync(join(directory, 'rules/a.css'))).toBe(true);
+  });
+});
