@@ -82,6 +82,14 @@ for (const [pages, rules, targeted, limit] of [
       parse,
       limit,
     );
+    if (pages === 1000) {
+      compare(
+        'find on 1000 pages / bare parse5',
+        time([program, 'find', '.part-3 h2', '--format', 'json'], directory),
+        parse,
+        2,
+      );
+    }
   } finally {
     rmSync(directory, { recursive: true });
   }

@@ -168,7 +168,7 @@ export const command: Command<AddArguments> = {
       today: today(),
     });
     out(`${block}\n`);
-    out(checkText(report, styleFor(process.stdout, process.env)));
+    out(checkText(report, styleFor(process.stdout, process.env), Infinity));
     const { errors } = report.totals;
     if (args.try) out(`\nNothing was written (--try). It would go to the end of ${file}.`);
     else if (errors > 0 && !args.anyway)

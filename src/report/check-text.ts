@@ -2,17 +2,17 @@ import type { Finding } from '../core/check/finding.js';
 import type { Cell, CheckReport, Verdict } from '../core/check/verdict.js';
 import { count, firstFew, printable, table, type Style } from './text.js';
 
-/** A check's report as text: the table of rules against pages, the findings, and the totals. */
-export function checkText(report: CheckReport, style: Style): string {
+/** A check's report as text: the table of rules against pages, the findings, and the totals. `pagesShown`: pages named in a row. */
+export function checkText(report: CheckReport, style: Style, pagesShown = 2): string {
   const { colour } = style;
   const rows = report.rules.flatMap((rule) => {
     if (rule.paused)
-      return [[colour.dim(rule.rule), colour.dim(pagesText(rule.pages, report)), colour.dim('paused'), '']];
+      return [[colour.dim(rule.rule), colour.dim(pagesText(rule.pages, report, pagesShown)), colour.dim('paused'), '']];
     const groups = groupCells(report.cells.filter((cell) => cell.rule === rule.rule));
     if (groups.length === 0) return [[rule.rule, colour.red('no page'), '', '']];
     return groups.map(({ pages, cell }, index) => [
       index === 0 ? rule.rule : '',
-      pagesText(pages, report),
+      pagesText(pages, report, pagesShown),
       verdictText(cell.verdict, style),
       actionsText(cell, style),
     ]);
@@ -46,10 +46,11 @@ function groupCells(cells: Cell[]): { pages: string[]; cell: Cell }[] {
   return [...groups.values()];
 }
 
-function pagesText(pages: string[], report: CheckReport): string {
-  if (pages.length === report.totals.pages && pages.length > 1) return `all ${count(pages.length, 'page')}`;
-  if (pages.length <= 2) return pages.map(printable).join('\n');
-  return [...pages.slice(0, 2).map(printable), `and ${pages.length - 2} more`].join('\n');
+function pagesText(pages: string[], report: CheckReport, shown: number): string {
+  if (pages.length === report.totals.pages && pages.length > 1 && Number.isFinite(shown))
+    return `all ${count(pages.length, 'page')}`;
+  if (pages.length <= shown) return pages.map(printable).join('\n');
+  return [...pages.slice(0, shown).map(printable), `and ${pages.length - shown} more`].join('\n');
 }
 
 function verdictText(verdict: Verdict, { colour }: Style): string {

@@ -27,7 +27,7 @@ export function findText(report: FindReport, style: Style): string {
     const here = report.pages.find(({ path }) => path === report.page)?.elements ?? report.elements.length;
     lines.push(
       '',
-      `On ${colour.bold(printable(report.page))}${here > report.elements.length ? `, the first ${report.elements.length} of ${here}` : ''}:`,
+      `On ${colour.bold(printable(report.page))}${here > report.elements.length ? `, the first ${report.elements.length} of ${here}` : ''}, with selectors that match ${report.elements.length > 1 ? 'each' : 'it'} alone there:`,
     );
   }
   for (const { place, words, proposals } of report.elements) {

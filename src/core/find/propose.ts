@@ -119,21 +119,17 @@ export function propose(element: Element, document: PageDocument): Proposal[] {
   }
   if (!found.some(({ cost }) => cost < 8)) found.push(...soleOf(byPosition(element, own)));
   const seen = new Set<string>();
-  return found
-    .sort((a, b) => a.cost - b.cost)
-    .filter(({ selector }) => !seen.has(selector) && seen.add(selector))
-    .filter(
-      ({ selector }, _index, all) =>
-        !all.some(
-          (other) =>
-            other.selector !== selector &&
-            selector.endsWith(other.selector) &&
-            /^[a-z]/.test(selector) &&
-            !selector.includes(' '),
-        ),
-    )
-    .slice(0, most)
-    .map(({ selector, here, reason, match }) => ({ selector, here, reason, match }));
+  return (
+    found
+      .sort((a, b) => a.cost - b.cost)
+      // `a.logo` says no more than `.logo` where that is enough.
+      .filter(({ selector }) => {
+        const bare = selector.replace(/(^|[\s>])[a-z][\w-]*(?=[.#])/g, '$1');
+        return !seen.has(bare) && seen.add(bare);
+      })
+      .slice(0, most)
+      .map(({ selector, here, reason, match }) => ({ selector, here, reason, match }))
+  );
 }
 
 /** Paths of positions down from the nearest ancestor that has a name of its own. */
