@@ -1,4 +1,4 @@
-import type { View } from '../core/check/check.js';
+import type { View } from '../core/page/view.js';
 import { ProblemError } from '../core/place.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { loadProject, type Project } from '../project/project.js';

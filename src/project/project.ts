@@ -10,7 +10,8 @@ import { parseSelectorList, SelectorError } from '../core/css/selector.js';
 import { loadFileUse, projectPath, readProjectText, withSource } from './files.js';
 import type { Settings } from './read-configuration.js';
 import { loadSettings } from './settings.js';
-import { doubleNames, readPageFiles, readRuleFile, type LoadFile, type RuleFile } from './rule-file.js';
+import type { LoadFile, RuleFile } from './reader.js';
+import { doubleNames, readPageFiles, readRuleFile } from './rule-file.js';
 
 /** A user's project: its settings, its rules in the order of their files, and what reading them found. */
 export interface Project {

@@ -1,51 +1,24 @@
-import { parse as parseScript } from 'acorn';
-import {
-  CssSyntaxError,
-  parse,
-  type AtRule,
-  type ChildNode,
-  type Container,
-  type Declaration,
-  type Root,
-  type Rule as StyleRule,
-} from 'postcss';
-import parseValue from 'postcss-value-parser';
-import { finding, findingCodes, type Finding, type FindingCode } from '../core/check/finding.js';
-import { declarationFault } from '../core/css/declaration.js';
-import { parseSelectorList, resolveNested, SelectorError, type Selector } from '../core/css/selector.js';
+import { CssSyntaxError, parse, type AtRule, type ChildNode, type Declaration, type Root } from 'postcss';
+import { findingCodes } from '../core/check/finding.js';
 import { suggestion } from '../core/nearest.js';
-import type { Place, Problem } from '../core/place.js';
-import { parseCondition, type Condition } from '../core/rule/condition.js';
 import { pathCondition } from '../core/page/expression.js';
-import type { FileUse, RestyleAction, Rule, ScriptAction } from '../core/rule/rule.js';
-import { RuleDescriptors, ScriptDescriptors, SwapDescriptors } from './configuration.js';
+import type { Place, Problem } from '../core/place.js';
+import { parseCondition } from '../core/rule/condition.js';
+import type { FileUse, Rule } from '../core/rule/rule.js';
+import { RuleDescriptors } from './configuration.js';
 import { withSource } from './files.js';
-import { knownKeys, shapeFaults } from './shape.js';
-
-/** Loads a file that a rule names. */
-export type LoadFile = (fromFile: string, url: string, at: Place) => { use: FileUse; fault: string | null };
-
-/** What a rule file holds. With problems, the file cannot be used; findings leave it usable. */
-export interface RuleFile {
-  rules: Rule[];
-  findings: Finding[];
-  problems: Problem[];
-}
-
-/** At-rules of CSS that may hold style rules; our actions beside them. */
-const grouping = ['media', 'supports', 'layer', 'container', 'scope', 'starting-style'];
-/** At-rules of CSS that define something and select nothing. */
-const defining = [
-  'font-face',
-  'keyframes',
-  '-webkit-keyframes',
-  'property',
-  'counter-style',
-  'font-feature-values',
-  'font-palette-values',
-  'position-try',
-];
-const actionNames = ['hide', 'only-here', 'swap', 'on', 'style', 'script'];
+import {
+  checkDescriptors,
+  descriptorValues,
+  lowerFirst,
+  rawValue,
+  Reader,
+  unquote,
+  valueOffset,
+  type LoadFile,
+  type RuleFile,
+} from './reader.js';
+import { addScript, defining, grouping, readContent, readPlainCss, type Around } from './rule-actions.js';
 
 /** Reads one rule file; `file` is its path in the project, `location` its absolute path (for source maps). Never throws. */
 export function readRuleFile(text: string, file: string, location: string, load: LoadFile): RuleFile {
@@ -66,8 +39,6 @@ export function readRuleFile(text: string, file: string, location: string, load:
   result.problems = withSource(result.problems, text);
   return result;
 }
-
-const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1);
 
 function syntaxHint(reason: string): string | undefined {
   const hints: [RegExp, string][] = [
@@ -166,50 +137,6 @@ function emptyRule(name: string, at: Place): Rule {
   };
 }
 
-/** The declarations of a block as an object for class-validator: one value a key, a list for `allow`. */
-function descriptorValues(
-  block: Container,
-  reader: Reader,
-  listKeys: string[],
-): { values: Record<string, string | string[]>; nodes: Map<string, Declaration> } {
-  const values: Record<string, string | string[]> = {};
-  const nodes = new Map<string, Declaration>();
-  for (const node of block.nodes ?? []) {
-    if (node.type !== 'decl') continue;
-    const value = rawValue(node).trim();
-    const known = values[node.prop];
-    if (listKeys.includes(node.prop)) values[node.prop] = [...((known as string[] | undefined) ?? []), value];
-    else if (known !== undefined) reader.problem(node, 0, `"${node.prop}" is given twice`, 'Keep one of them.');
-    else values[node.prop] = value;
-    nodes.set(node.prop, node);
-  }
-  return { values, nodes };
-}
-
-function checkDescriptors(
-  shape: new () => object,
-  values: object,
-  nodes: Map<string, Declaration>,
-  reader: Reader,
-): Set<string> {
-  const faulty = new Set<string>();
-  for (const { keys, message, hint, unknownKey } of shapeFaults(shape, values)) {
-    const node = nodes.get(keys[0] ?? '');
-    if (!node) continue;
-    faulty.add(node.prop);
-    const css = unknownKey && shape === RuleDescriptors && declarationFault(node.prop, node.value) === null;
-    const remedy = css ? `Put it into a style rule: SELECTOR { ${node.prop}: ${node.value}; }` : hint;
-    reader.problem(node, unknownKey ? 0 : valueOffset(node), message, remedy);
-  }
-  return faulty;
-}
-
-const unquote = (text: string) =>
-  text
-    .slice(1, -1)
-    .replace(/\\(["'\\])/g, '$1')
-    .replace(/\s*\n\s*/g, ' ');
-
 function readDescriptors(block: AtRule, rule: Rule, reader: Reader): void {
   const { values, nodes } = descriptorValues(block, reader, ['allow']);
   const faulty = checkDescriptors(RuleDescriptors, values, nodes, reader);
@@ -245,259 +172,6 @@ function readDescriptors(block: AtRule, rule: Rule, reader: Reader): void {
   }
 }
 
-/** What stands around a node inside a rule. */
-interface Around {
-  on: Condition[];
-  within: AtRule[];
-  /** The absolute selectors of the style rule around it. */
-  parents: { selectors: Selector[]; text: string } | null;
-}
-
-function readContent(block: Container, around: Around, rule: Rule, reader: Reader): void {
-  let run: RestyleAction | null = null;
-  for (const node of block.nodes ?? []) {
-    if (node.type === 'comment') continue;
-    if (node.type === 'decl') {
-      if (around.parents) run = addDeclaration(run, node, around, rule, reader);
-      else if (around.on.length > 0 || around.within.length > 0) {
-        reader.problem(node, 0, `"${node.prop}" stands outside of a style rule`, 'Put it into one: SELECTOR { … }.');
-      }
-      continue;
-    }
-    run = null;
-    if (node.type === 'rule') readStyleRule(node, around, rule, reader);
-    else readAtRule(node, around, rule, reader);
-  }
-}
-
-function addDeclaration(
-  run: RestyleAction | null,
-  node: Declaration,
-  around: Around,
-  rule: Rule,
-  reader: Reader,
-): RestyleAction | null {
-  const fault = declarationFault(node.prop, node.value);
-  if (fault) {
-    reader.found('bad-css', node, 0, `${fault.message}: browsers drop it`, { hint: fault.hint });
-    return run;
-  }
-  if (run) {
-    run.declarations.push(node);
-    return run;
-  }
-  const parents = around.parents ?? { selectors: [], text: '' };
-  const action: RestyleAction = {
-    kind: 'restyle',
-    selector: parents.text,
-    selectors: parents.selectors,
-    at: reader.place(node.parent as StyleRule, 0),
-    source: node.parent?.source,
-    on: around.on,
-    declarations: [node],
-    within: around.within,
-  };
-  rule.actions.push(action);
-  return action;
-}
-
-function readStyleRule(node: StyleRule, around: Around, rule: Rule, reader: Reader): void {
-  const text = node.raws.selector?.raw ?? node.selector;
-  const selectors = reader.selectors(node, text, 0);
-  if (!selectors) return;
-  const absolute = around.parents ? resolveNested(selectors, around.parents.selectors) : selectors;
-  readContent(
-    node,
-    { ...around, parents: { selectors: absolute, text: absolute.map((each) => each.text).join(', ') } },
-    rule,
-    reader,
-  );
-}
-
-function readAtRule(node: AtRule, around: Around, rule: Rule, reader: Reader): void {
-  const name = node.name.toLowerCase();
-  if (grouping.includes(name) && node.nodes)
-    return readContent(node, { ...around, within: [...around.within, node] }, rule, reader);
-  if (defining.includes(name) || name === 'layer') {
-    rule.actions.push({
-      kind: 'definition',
-      selector: '',
-      selectors: [],
-      at: reader.place(node, 0),
-      source: node.source,
-      on: around.on,
-      node,
-      within: around.within,
-    });
-    return;
-  }
-  if (name === 'import')
-    return reader.problem(
-      node,
-      0,
-      '@import cannot stand in a rule',
-      'Write @style url("…"); for a stylesheet of the project.',
-    );
-  if (!actionNames.includes(name)) {
-    const known = [...actionNames, ...grouping, ...defining];
-    return reader.problem(
-      node,
-      0,
-      `@${node.name} is not known in a rule`,
-      suggestion(name, known).replace('mean ', 'mean @'),
-    );
-  }
-  if (around.parents || around.within.length > 0) {
-    return reader.problem(
-      node,
-      0,
-      `@${name} cannot stand inside another block than @on`,
-      'Move it to the top of the @needle block.',
-    );
-  }
-  readAction(name, node, around, rule, reader);
-}
-
-function readAction(name: string, node: AtRule, around: Around, rule: Rule, reader: Reader): void {
-  const params = node.raws.params?.raw ?? node.params;
-  const offset = 1 + node.name.length + (node.raws.afterName ?? '').length;
-  const needsBlock = name === 'on' || name === 'swap';
-  if (needsBlock && !node.nodes) return reader.problem(node, 0, `@${name} has no block`, `Write @${name} … { … }.`);
-  if (!needsBlock && name !== 'script' && node.nodes)
-    return reader.problem(node, 0, `@${name} takes no block`, `End it with a semicolon: @${name} …;`);
-  if (name === 'on') {
-    const condition = reader.condition(node, params, offset);
-    return readContent(node, { ...around, on: [...around.on, condition] }, rule, reader);
-  }
-  if (name === 'hide' || name === 'only-here') {
-    for (const selector of reader.selectors(node, params, offset) ?? []) {
-      rule.actions.push({
-        kind: name,
-        selector: selector.text,
-        selectors: [selector],
-        at: reader.place(node, offset + selector.offset),
-        source: node.source,
-        on: around.on,
-      });
-    }
-  }
-  if (name === 'swap') readSwap(node, params, offset, around, rule, reader);
-  if (name === 'script') readScript(node, params, offset, around, rule, reader);
-  if (name === 'style') readStyleFile(node, params, offset, around, rule, reader);
-}
-
-function readSwap(node: AtRule, params: string, offset: number, around: Around, rule: Rule, reader: Reader): void {
-  const { values, nodes } = descriptorValues(node, reader, []);
-  const faulty = checkDescriptors(SwapDescriptors, values, nodes, reader);
-  reader.noOtherContent(node, 'swap');
-  const selectors = reader.selectors(node, params, offset);
-  const given = (key: string) => (faulty.has(key) ? undefined : (values[key] as string | undefined));
-  const [image, alt, text, html] = [given('image'), given('alt'), given('text'), given('html')];
-  if (
-    [image, text, html].filter((each) => each !== undefined).length > 1 ||
-    (alt !== undefined && (text ?? html) !== undefined)
-  ) {
-    reader.problem(
-      node,
-      0,
-      '@swap takes an image (with alt), a text or an html file, one of them',
-      'Write a @swap for each.',
-    );
-  } else if (
-    image === undefined &&
-    alt === undefined &&
-    text === undefined &&
-    html === undefined &&
-    faulty.size === 0
-  ) {
-    reader.problem(
-      node,
-      0,
-      '@swap does not say what to put there',
-      'Add image: url("…");, text: "…"; or html: url("…");',
-    );
-  }
-  if (!selectors) return;
-  const file = (key: string, value: string | undefined) => {
-    const declaration = nodes.get(key);
-    return value === undefined || !declaration
-      ? null
-      : reader.fileUse(declaration, value, valueOffset(declaration), key === 'html');
-  };
-  rule.actions.push({
-    kind: 'swap',
-    selector: selectors.map((each) => each.text).join(', '),
-    selectors,
-    at: reader.place(node, offset),
-    source: node.source,
-    on: around.on,
-    image: file('image', image),
-    alt: alt === undefined ? null : unquote(alt),
-    text: text === undefined ? null : unquote(text),
-    html: file('html', html),
-  });
-}
-
-function readScript(node: AtRule, params: string, offset: number, around: Around, rule: Rule, reader: Reader): void {
-  const { values, nodes } = descriptorValues(node, reader, []);
-  const faulty = checkDescriptors(ScriptDescriptors, values, nodes, reader);
-  reader.noOtherContent(node, 'script');
-  const file = reader.fileUse(node, params, offset, true);
-  const waiting = nodes.get('wait-for');
-  const waitFor = waiting && !faulty.has('wait-for') ? unquote(waiting.value) : null;
-  if (waiting && waitFor !== null && !reader.selectors(waiting, waitFor, valueOffset(waiting) + 1)) return;
-  if (file) addScript(file, waitFor, { at: reader.place(node, 0), source: node.source, on: around.on }, rule, reader);
-}
-
-/** Adds a script to a rule, or a finding where browsers could not read it. */
-function addScript(
-  file: FileUse,
-  waitFor: string | null,
-  where: Pick<ScriptAction, 'at' | 'source' | 'on'>,
-  rule: Rule,
-  reader: Reader,
-): void {
-  if (!file.content) return;
-  try {
-    parseScript(new TextDecoder().decode(file.content), {
-      ecmaVersion: 'latest',
-      sourceType: 'script',
-      allowReturnOutsideFunction: true,
-    });
-  } catch (error) {
-    const { message, loc } = error as Error & { loc?: { line: number; column: number } };
-    const at = { file: file.path ?? '', line: loc?.line ?? 1, column: (loc?.column ?? 0) + 1 };
-    const said = `Browsers cannot read this script: ${lowerFirst(message.replace(/ \(\d+:\d+\)$/, ''))}`;
-    reader.result.findings.push(
-      finding('bad-script', said, { rule: rule.name, at, hint: 'It does not ship until it is mended.' }),
-    );
-    return;
-  }
-  rule.actions.push({ kind: 'script', selector: '', selectors: [], ...where, file, waitFor });
-}
-
-function readStyleFile(node: AtRule, params: string, offset: number, around: Around, rule: Rule, reader: Reader): void {
-  const file = reader.fileUse(node, params, offset, true);
-  if (file) readPlainCss(file, reader.locate(node, file.path ?? ''), around, rule, reader);
-}
-
-/** Reads a stylesheet that holds plain CSS into actions of a rule. */
-function readPlainCss(file: FileUse, location: string, around: Around, rule: Rule, reader: Reader): void {
-  if (!file.content || file.path === null) return;
-  const inner = new Reader(file.path, reader.load, reader.result);
-  inner.rule = rule;
-  try {
-    const text = new TextDecoder('utf-8', { fatal: true }).decode(file.content);
-    readContent(parse(text, { from: location }), around, rule, inner);
-  } catch (error) {
-    if (!(error instanceof CssSyntaxError) && !(error instanceof TypeError)) throw error;
-    const syntax = error instanceof CssSyntaxError ? error : null;
-    const at = { file: file.path, line: syntax?.line ?? 1, column: syntax?.column ?? 1 };
-    const message = syntax ? `This is not valid CSS: ${lowerFirst(syntax.reason)}` : 'It is not UTF-8 text';
-    reader.result.findings.push(finding('bad-css', message, { rule: rule.name, at }));
-  }
-}
-
 const nothingAround: Around = { on: [], within: [], parents: null };
 
 /**
@@ -524,119 +198,6 @@ export function readPageFiles(
   if (js) addScript(js, null, { at, source: undefined, on: [] }, rule, reader);
   result.rules.push(rule);
   return result;
-}
-
-const rawValue = (node: Declaration) =>
-  (node.raws.value?.raw ?? node.value) + (node.important ? (node.raws.important ?? ' !important') : '');
-const valueOffset = (node: Declaration) => node.prop.length + (node.raws.between ?? ':').length;
-
-/** One rule file while it is read: makes places, problems and findings in it. */
-class Reader {
-  /** The rule being read. */
-  rule: Rule | null = null;
-
-  constructor(
-    readonly file: string,
-    readonly load: LoadFile,
-    readonly result: RuleFile,
-  ) {}
-
-  /** The place `offset` characters into a node's source. */
-  place(node: ChildNode, offset: number): Place {
-    const start = node.source?.start;
-    if (offset === 0 || !start) return { file: this.file, line: start?.line ?? 1, column: start?.column ?? 1 };
-    const text = node.source?.input.css ?? '';
-    const before = text.slice(0, start.offset + offset);
-    const lastBreak = before.lastIndexOf('\n');
-    return {
-      file: this.file,
-      line: start.line + (before.slice(start.offset).match(/\n/g)?.length ?? 0),
-      column: before.length - lastBreak,
-    };
-  }
-
-  /** The absolute location of another file of the project, from that of a node of this one. */
-  locate(node: ChildNode, path: string): string {
-    const location = node.source?.input.file ?? '';
-    return location.endsWith(this.file) ? location.slice(0, -this.file.length) + path : path;
-  }
-
-  problem(node: ChildNode, offset: number, message: string, hint?: string): void {
-    this.result.problems.push({ message, at: this.place(node, offset), hint: hint || undefined });
-  }
-
-  found(
-    code: FindingCode,
-    node: ChildNode,
-    offset: number,
-    message: string,
-    more: { hint?: string; at?: Place } = {},
-  ): void {
-    this.result.findings.push(
-      finding(code, message, {
-        rule: this.rule?.name,
-        at: more.at ?? this.place(node, offset),
-        hint: more.hint || null,
-      }),
-    );
-  }
-
-  /** The selectors of a list, or null with a finding where browsers would drop it. */
-  selectors(node: ChildNode, text: string, offset: number): Selector[] | null {
-    try {
-      return parseSelectorList(text);
-    } catch (error) {
-      if (!(error instanceof SelectorError)) throw error;
-      this.found('bad-css', node, offset + error.offset, error.message, { hint: error.hint });
-      return null;
-    }
-  }
-
-  condition(node: ChildNode, text: string, offset: number): Condition {
-    const { condition, faults } = parseCondition(text);
-    const shift = offset;
-    for (const fault of faults) {
-      if (fault.badPath) this.found('bad-path', node, shift + fault.offset, fault.message, { hint: fault.hint });
-      else this.problem(node, shift + fault.offset, fault.message, fault.hint);
-    }
-    return { ...condition, placeAt: (within) => this.place(node, shift + within) };
-  }
-
-  /** The file that a `url(…)` names; null with a problem or finding where there is none to use. */
-  fileUse(node: ChildNode, text: string, offset: number, ofTheProject: boolean): FileUse | null {
-    const [call] = parseValue(text.trim()).nodes;
-    const url = call?.type === 'function' && call.value.toLowerCase() === 'url' ? (call.nodes[0]?.value ?? '') : '';
-    if (url === '') {
-      this.problem(node, offset, `"${text.trim()}" names no file`, 'Write url("file").');
-      return null;
-    }
-    const at = this.place(node, offset);
-    let loaded;
-    try {
-      loaded = this.load(this.file, url, at);
-    } catch (error) {
-      if (!(error instanceof URIError)) throw error;
-      this.problem(node, offset, `"${url}" is no address of a file: a % stands alone`, 'Write %25 for it.');
-      return null;
-    }
-    const fault =
-      loaded.fault ?? (ofTheProject && loaded.use.path === null ? `${url} is no file of the project` : null);
-    if (fault)
-      this.found('missing-file', node, offset, fault, { hint: 'Name a file of the project, relative to this one.' });
-    return fault && ofTheProject ? null : loaded.use;
-  }
-
-  /** Reports what is not a descriptor in a block that takes only those. */
-  noOtherContent(block: AtRule, name: string): void {
-    for (const node of block.nodes ?? []) {
-      if (node.type === 'rule' || node.type === 'atrule')
-        this.problem(
-          node,
-          0,
-          `@${name} takes ${name === 'swap' ? knownKeys(SwapDescriptors).join(', ') : 'wait-for'} and no rules`,
-        );
-    }
-  }
 }
 
 /** Two rules of one name cannot be told apart in reports: a problem for the later one. */

@@ -180,7 +180,7 @@ describe('demo', () => {
     expect(report.cells.filter(({ verdict }) => verdict === 'hit').length).toBeGreaterThan(report.cells.length / 2);
     expect(report.findings.map(({ code, hint }) => [code, hint])).toEqual(
       expect.arrayContaining([
-        ['no-element', '.promo-field matches 1 there.'],
+        ['no-element', '.promo-field matches 1 there (a typing error).'],
         ['no-page', 'path("/routes/night-boat") picks /routes/night-boat.'],
       ]),
     );

@@ -77,13 +77,23 @@ function testsOf(terms: Term[], site: Site, marks: Marks, counts: (page: Page) =
     if (pages.length === 0) return null;
     const handles = pages.map((page) => soleHandles(page, site)[0]?.css.slice('body'.length));
     const told = handles.filter((handle) => handle !== undefined);
-    tests.push(
-      marks.paths === 'handles' && told.length === pages.length
-        ? { handles: told }
-        : { mark: marks.mark(addresses, pages) },
-    );
+    if (marks.paths === 'handles' && told.length === pages.length) tests.push({ handles: told });
+    else tests.push(...marksFor(addresses, site, marks));
   }
   return tests;
+}
+
+/** A mark for each path, with the queries beside it; several paths in one alternative must all hold. */
+function marksFor(addresses: Term[], site: Site, marks: Marks): Test[] {
+  const queries = addresses.filter(({ kind }) => kind === 'query');
+  const paths = addresses.filter(({ kind }) => kind === 'path');
+  const each = paths.length > 0 ? paths.map((path) => [path, ...queries]) : [queries];
+  return each.map((terms) => ({
+    mark: marks.mark(
+      terms,
+      site.pages.filter((page) => alternativeHolds(terms, page, site)),
+    ),
+  }));
 }
 
 /** Every way to fulfil all conditions at once, one alternative from each. */

@@ -9,15 +9,10 @@ import { targetPages, targets } from '../rule/target.js';
 import { finding, type Finding } from './finding.js';
 import { noElement, type Elsewhere } from './element-hint.js';
 import { applyState, type PageState } from '../page/state.js';
+import type { View } from '../page/view.js';
 import { targetFindings } from './target-findings.js';
 import { weakHandles } from './weak-handle.js';
 import type { ActionResult, Cell, CheckReport, Verdict } from './verdict.js';
-
-/** The pages as one visitor sees them. */
-export interface View {
-  site: Site;
-  open: (page: Page) => PageDocument;
-}
 
 /** Everything that a check needs; it reads nothing by itself. */
 export interface CheckInput {

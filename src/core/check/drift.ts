@@ -4,7 +4,7 @@ import type { Rule } from '../rule/rule.js';
 import { targetPages, targets } from '../rule/target.js';
 import { compileMatcher } from '../page/elements.js';
 import { selectorParts } from '../css/selector.js';
-import type { View } from './check.js';
+import type { View } from '../page/view.js';
 import { weakHandles } from './weak-handle.js';
 
 /** How two copies of a site differ, as far as rules can feel it. */

@@ -6,7 +6,7 @@ import type { Page } from '../page/page.js';
 import { applyState, type PageState } from '../page/state.js';
 import type { Action, Rule } from '../rule/rule.js';
 import { finding, type Finding } from './finding.js';
-import type { View } from './check.js';
+import type { View } from '../page/view.js';
 
 /** Where else an element could be that a page lacks. */
 export interface Elsewhere {

@@ -1,4 +1,4 @@
-import type { View } from '../check/check.js';
+import type { View } from '../page/view.js';
 import { selectorParts, type Selector } from '../css/selector.js';
 import { nearMisses, type NearMiss } from '../near-miss/selector.js';
 import type { Element, PageDocument } from '../page/document.js';

@@ -1,5 +1,10 @@
 import cssesc from 'cssesc';
-import type { PageId } from './page.js';
+
+/** The ID that a content system gave a page, and the CSS that carries it: `body.page-73`, `body[id="p9"]`, `body[data-page="9"]`. */
+export interface PageId {
+  value: string;
+  css: string;
+}
 
 /** One way in which a site writes page IDs on `body`. */
 export interface PageIdForm {

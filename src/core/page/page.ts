@@ -1,5 +1,5 @@
 import type { PageOpening } from './opening.js';
-import { pageIdOf, type PageIdForm } from './page-id.js';
+import { pageIdOf, type PageId, type PageIdForm } from './page-id.js';
 
 /** One HTML document of a site, with everything that can pick it out. Its elements are read on demand (see elements.ts). */
 export interface Page {
@@ -14,12 +14,6 @@ export interface Page {
   bodyClasses: string[];
   /** Where its HTML is, relative to the site: for messages. */
   file: string;
-}
-
-/** The ID that a content system gave a page, and the CSS that carries it: `body.page-73`, `body[id="p9"]`, `body[data-page="9"]`. */
-export interface PageId {
-  value: string;
-  css: string;
 }
 
 /** The pages of one site in the order of their paths. */

@@ -1,0 +1,179 @@
+import type { AtRule, ChildNode, Container, Declaration } from 'postcss';
+import parseValue from 'postcss-value-parser';
+import { finding, type Finding, type FindingCode } from '../core/check/finding.js';
+import { declarationFault } from '../core/css/declaration.js';
+import { parseSelectorList, SelectorError, type Selector } from '../core/css/selector.js';
+import type { Place, Problem } from '../core/place.js';
+import { parseCondition, type Condition } from '../core/rule/condition.js';
+import type { FileUse, Rule } from '../core/rule/rule.js';
+import { RuleDescriptors, SwapDescriptors } from './configuration.js';
+import { knownKeys, shapeFaults } from './shape.js';
+
+/** Loads a file that a rule names. */
+export type LoadFile = (fromFile: string, url: string, at: Place) => { use: FileUse; fault: string | null };
+
+/** What a rule file holds. With problems, the file cannot be used; findings leave it usable. */
+export interface RuleFile {
+  rules: Rule[];
+  findings: Finding[];
+  problems: Problem[];
+}
+
+export const rawValue = (node: Declaration) =>
+  (node.raws.value?.raw ?? node.value) + (node.important ? (node.raws.important ?? ' !important') : '');
+export const valueOffset = (node: Declaration) => node.prop.length + (node.raws.between ?? ':').length;
+
+export const unquote = (text: string) =>
+  text
+    .slice(1, -1)
+    .replace(/\\(["'\\])/g, '$1')
+    .replace(/\s*\n\s*/g, ' ');
+
+export const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1);
+
+/** The declarations of a block as an object for class-validator: one value a key, a list for `allow`. */
+export function descriptorValues(
+  block: Container,
+  reader: Reader,
+  listKeys: string[],
+): { values: Record<string, string | string[]>; nodes: Map<string, Declaration> } {
+  const values: Record<string, string | string[]> = {};
+  const nodes = new Map<string, Declaration>();
+  for (const node of block.nodes ?? []) {
+    if (node.type !== 'decl') continue;
+    const value = rawValue(node).trim();
+    const known = values[node.prop];
+    if (listKeys.includes(node.prop)) values[node.prop] = [...((known as string[] | undefined) ?? []), value];
+    else if (known !== undefined) reader.problem(node, 0, `"${node.prop}" is given twice`, 'Keep one of them.');
+    else values[node.prop] = value;
+    nodes.set(node.prop, node);
+  }
+  return { values, nodes };
+}
+
+export function checkDescriptors(
+  shape: new () => object,
+  values: object,
+  nodes: Map<string, Declaration>,
+  reader: Reader,
+): Set<string> {
+  const faulty = new Set<string>();
+  for (const { keys, message, hint, unknownKey } of shapeFaults(shape, values)) {
+    const node = nodes.get(keys[0] ?? '');
+    if (!node) continue;
+    faulty.add(node.prop);
+    const css = unknownKey && shape === RuleDescriptors && declarationFault(node.prop, node.value) === null;
+    const remedy = css ? `Put it into a style rule: SELECTOR { ${node.prop}: ${node.value}; }` : hint;
+    reader.problem(node, unknownKey ? 0 : valueOffset(node), message, remedy);
+  }
+  return faulty;
+}
+
+/** One rule file while it is read: makes places, problems and findings in it. */
+export class Reader {
+  /** The rule being read. */
+  rule: Rule | null = null;
+
+  constructor(
+    readonly file: string,
+    readonly load: LoadFile,
+    readonly result: RuleFile,
+  ) {}
+
+  /** The place `offset` characters into a node's source. */
+  place(node: ChildNode, offset: number): Place {
+    const start = node.source?.start;
+    if (offset === 0 || !start) return { file: this.file, line: start?.line ?? 1, column: start?.column ?? 1 };
+    const text = node.source?.input.css ?? '';
+    const before = text.slice(0, start.offset + offset);
+    const lastBreak = before.lastIndexOf('\n');
+    return {
+      file: this.file,
+      line: start.line + (before.slice(start.offset).match(/\n/g)?.length ?? 0),
+      column: before.length - lastBreak,
+    };
+  }
+
+  /** The absolute location of another file of the project, from that of a node of this one. */
+  locate(node: ChildNode, path: string): string {
+    const location = node.source?.input.file ?? '';
+    return location.endsWith(this.file) ? location.slice(0, -this.file.length) + path : path;
+  }
+
+  problem(node: ChildNode, offset: number, message: string, hint?: string): void {
+    this.result.problems.push({ message, at: this.place(node, offset), hint: hint || undefined });
+  }
+
+  found(
+    code: FindingCode,
+    node: ChildNode,
+    offset: number,
+    message: string,
+    more: { hint?: string; at?: Place } = {},
+  ): void {
+    this.result.findings.push(
+      finding(code, message, {
+        rule: this.rule?.name,
+        at: more.at ?? this.place(node, offset),
+        hint: more.hint || null,
+      }),
+    );
+  }
+
+  /** The selectors of a list, or null with a finding where browsers would drop it. */
+  selectors(node: ChildNode, text: string, offset: number): Selector[] | null {
+    try {
+      return parseSelectorList(text);
+    } catch (error) {
+      if (!(error instanceof SelectorError)) throw error;
+      this.found('bad-css', node, offset + error.offset, error.message, { hint: error.hint });
+      return null;
+    }
+  }
+
+  condition(node: ChildNode, text: string, offset: number): Condition {
+    const { condition, faults } = parseCondition(text);
+    const shift = offset;
+    for (const fault of faults) {
+      if (fault.badPath) this.found('bad-path', node, shift + fault.offset, fault.message, { hint: fault.hint });
+      else this.problem(node, shift + fault.offset, fault.message, fault.hint);
+    }
+    return { ...condition, placeAt: (within) => this.place(node, shift + within) };
+  }
+
+  /** The file that a `url(…)` names; null with a problem or finding where there is none to use. */
+  fileUse(node: ChildNode, text: string, offset: number, ofTheProject: boolean): FileUse | null {
+    const [call] = parseValue(text.trim()).nodes;
+    const url = call?.type === 'function' && call.value.toLowerCase() === 'url' ? (call.nodes[0]?.value ?? '') : '';
+    if (url === '') {
+      this.problem(node, offset, `"${text.trim()}" names no file`, 'Write url("file").');
+      return null;
+    }
+    const at = this.place(node, offset);
+    let loaded;
+    try {
+      loaded = this.load(this.file, url, at);
+    } catch (error) {
+      if (!(error instanceof URIError)) throw error;
+      this.problem(node, offset, `"${url}" is no address of a file: a % stands alone`, 'Write %25 for it.');
+      return null;
+    }
+    const fault =
+      loaded.fault ?? (ofTheProject && loaded.use.path === null ? `${url} is no file of the project` : null);
+    if (fault)
+      this.found('missing-file', node, offset, fault, { hint: 'Name a file of the project, relative to this one.' });
+    return fault && ofTheProject ? null : loaded.use;
+  }
+
+  /** Reports what is not a descriptor in a block that takes only those. */
+  noOtherContent(block: AtRule, name: string): void {
+    for (const node of block.nodes ?? []) {
+      if (node.type === 'rule' || node.type === 'atrule')
+        this.problem(
+          node,
+          0,
+          `@${name} takes ${name === 'swap' ? knownKeys(SwapDescriptors).join(', ') : 'wait-for'} and no rules`,
+        );
+    }
+  }
+}
