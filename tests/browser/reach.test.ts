@@ -167,13 +167,23 @@ describeInBrowser('What is built reaches just what is counted, in Chromium', () 
           expect(await inChromium()).toEqual(expected);
         },
       ),
-      { numRuns: 60 },
+      { numRuns: 40 },
     );
   });
 
   test.each([
     ['a rule for all pages', '@needle r { pages: all; .a { outline-color: rgb(1, 2, 3) } }', 6],
     ['a path without a handle', '@needle r { pages: path("/legal"); p { outline-color: rgb(1, 2, 3) } }', 1],
+    [
+      'two paths that must both hold',
+      '@needle r { pages: path("/legal{/*}?") path("/:one"); p { outline-color: rgb(1, 2, 3) } }',
+      1,
+    ],
+    [
+      'an exception of two paths that must both hold',
+      '@needle r { pages: all; except: path("/legal{/*}?") path("/:one"); p { outline-color: rgb(1, 2, 3) } }',
+      5,
+    ],
     [
       'an exception without a handle',
       '@needle r { pages: all; except: path("/legal/*"); p { outline-color: rgb(1, 2, 3) } }',

@@ -158,12 +158,11 @@ export function elsewhereOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, 
 }
 
 function conjunction(tests: Test[]): string {
-  const mark = tests.find((test) => 'mark' in test);
+  const first = tests.find((test) => 'mark' in test);
   const others = tests
-    .filter((test) => test !== mark)
-    .map(asCondition)
-    .join('');
-  return mark ? `${asCondition(mark)}${others}` : others;
+    .filter((test) => test !== first)
+    .map((test) => ('mark' in test ? `:is(${asCondition(test)})` : asCondition(test)));
+  return (first ? asCondition(first) : '') + others.join('');
 }
 
 /** The first test carries the weight (one branch for each of its handles), the others stand in `:where()`. */
