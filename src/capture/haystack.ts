@@ -1,5 +1,15 @@
 import { createHash } from 'node:crypto';
-import { closeSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, statSync, writeSync } from 'node:fs';
+import {
+  closeSync,
+  existsSync,
+  mkdirSync,
+  openSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+  writeSync,
+} from 'node:fs';
 import { dirname, join } from 'node:path';
 import writeFileAtomic from 'write-file-atomic';
 import type { Finding } from '../core/check/finding.js';
@@ -124,6 +134,36 @@ function keep(haystack: Haystack, entry: Entry, isJournal: boolean): void {
   else haystack.missed.push(entry.missed);
 }
 
+/** Holds the number of the process that captures; one that was killed leaves it behind, and it no longer counts. */
+const lockName = 'running.pid';
+
+/** Two runs at once would mix their journals. Throws ProblemError while another one goes on. */
+function takeLock(folder: string): void {
+  const path = join(folder, lockName);
+  for (let again = false; ; again = true) {
+    try {
+      return writeFileSync(path, String(process.pid), { flag: 'wx' });
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
+    }
+    if (again || isRunning(Number(readFileSync(path, 'utf8')))) {
+      throw new ProblemError(
+        [{ message: `Another gather is writing to ${folder}`, hint: 'Wait for it to end.' }],
+        'access',
+      );
+    }
+    rmSync(path, { force: true });
+  }
+}
+
+function isRunning(pid: number): boolean {
+  try {
+    return pid > 0 && process.kill(pid, 0);
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code === 'EPERM';
+  }
+}
+
 /** Writes a haystack while a run goes on. Nothing is told as captured before it is on disk. */
 export class HaystackWriter {
   private readonly journal: number;
@@ -135,6 +175,7 @@ export class HaystackWriter {
     readonly earlier: Haystack | null,
   ) {
     mkdirSync(folder, { recursive: true });
+    takeLock(folder);
     const path = join(folder, journalName);
     if (earlier?.unfinished) {
       // The half line that a killed run may have left is taken off before more is written after it.
@@ -192,8 +233,8 @@ export class HaystackWriter {
   finish(complete: boolean, gone: ReadonlySet<string>): Haystack {
     closeSync(this.journal);
     const now = readHaystack(this.folder);
-    if (!now) throw damaged(this.folder, 'its journal is gone');
-    const seen = now.unfinished ?? new Set<string>();
+    if (!now?.unfinished) throw damaged(this.folder, 'its journal is gone');
+    const seen = now.unfinished;
     const dropped = [...now.pages.values()].filter(({ path }) => !seen.has(path) && (complete || gone.has(path)));
     for (const { path } of dropped) now.pages.delete(path);
     const used = new Set([...now.pages.values()].flatMap(({ styles }) => styles));
@@ -216,6 +257,7 @@ export class HaystackWriter {
       `${text}\n{"end":"${hashOf(new TextEncoder().encode(text))}"}\n`,
     );
     rmSync(join(this.folder, journalName));
+    rmSync(join(this.folder, lockName), { force: true });
     for (const { file } of [...dropped, ...unused]) rmSync(join(this.folder, file), { force: true });
     return { ...now, header: this.header, unfinished: null };
   }
@@ -223,6 +265,7 @@ export class HaystackWriter {
   /** Leaves the run as it is, to be gone on from. */
   interrupt(): void {
     closeSync(this.journal);
+    rmSync(join(this.folder, lockName), { force: true });
   }
 }
 

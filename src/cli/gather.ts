@@ -97,8 +97,8 @@ export const command: Command<GatherArguments> = {
     const earlier = args.anew ? null : readHaystack(folder);
     if (earlier?.unfinished)
       log(`Going on with a run that was interrupted after ${count(earlier.unfinished.size, 'page')}.`);
-    const renderer = args.rendered ? await startRendering(address, headers, settings.viewports[0]) : null;
     const writer = new HaystackWriter(folder, header, earlier);
+    const renderer = args.rendered ? await startRendering(address, headers, settings.viewports[0]) : null;
     const stop = new AbortController();
     const interrupted = () => stop.abort();
     process.once('SIGINT', interrupted);

@@ -210,6 +210,16 @@ describe('gather', () => {
     }
   });
 
+  test('beside another one for the same site loses nothing', async () => {
+    const site = await demoSite('live');
+    const directory = projectFor(site.address);
+    const runs = await Promise.all([run(directory, ['gather']), run(directory, ['gather'])]);
+    expect(runs.some(({ status }) => status === 0)).toBe(true);
+    for (const { status, log } of runs) if (status !== 0) expect(log).toMatch(/Another gather is writing/);
+    await run(directory, ['gather']);
+    expect((await pagesIn(directory)).pages).toHaveLength(pagesOf('live').length);
+  });
+
   test('says that a haystack is damaged, and a failed run leaves it as it was', async () => {
     const site = await demoSite('live');
     const directory = projectFor(site.address);
