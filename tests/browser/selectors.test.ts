@@ -22,7 +22,7 @@ const selectors =
 li:nth-of-type(2); .x:nth-of-type(3); li:nth-last-of-type(-n+2); li:only-child; p:only-of-type; p:empty; :empty; ul > li + li; li ~ .x; dl dd; :is(.x, #Case); :where(p.x); :not(.x, li):not(div)
 div:has(> .x); ul:has(li.x + li); :has(+ .x); p:not(:has(*)); [type=text]; [type="text" s]; [type=checkbox i]; [class~=x]; [class^=Ca]; [class*=ar]; [class$=big]; [lang|=en]; [href^="#"]
 :checked; :disabled; :enabled; :required; :optional; :read-only; :read-write; :any-link; :link; a:not([href]); :hover; :focus-within; :target; :defined; fancy-box; :lang(en); lineargradient; linearGradient; details[open]; :open; :placeholder-shown
-table td; table > tr; tbody > tr > td.x; template p; .masthead .menu li:nth-child(6) a; .band:nth-of-type(1); .footer .band:nth-child(1); header ~ footer .legal a; body > :first-child; .x.x; a[href="/routes"], a[href="/tickets"]; :is(ul, ol) > :nth-child(3 of :not(.x)); :not(:is(div *)); div :scope; :root > body; head; title; :default; :indeterminate; :valid; :in-range; :dir(ltr); svg|a; p::before; :not(*); :not(); ..a; a:foo`
+table td; table > tr; tbody > tr > td.x; template p; .masthead .menu li:nth-child(6) a; .band:nth-of-type(1); .footer .band:nth-child(1); header ~ footer .legal a; body > :first-child; .x.x; a[href="/routes"], a[href="/tickets"]; :is(ul, ol) > :nth-child(3 of :not(.x)); :not(:is(div *)); div :scope; :root > body; head; title; :default; :indeterminate; :valid; :in-range; :dir(ltr); svg|a; p::before; :not(*); :not(); ..a; a:foo; a:has(b:has(c))`
     .split(/;|\n/)
     .map((each) => each.trim())
     .filter(Boolean);

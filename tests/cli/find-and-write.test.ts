@@ -96,6 +96,11 @@ describe('find', () => {
     expect([report.total, report.elements.length]).toEqual([100_000, 5]);
     const late = JSON.parse((await run(big, ['find', 'i', '--seconds', '0', '--format', 'json'])).out) as FindReport;
     expect(late.cutOff).toBe(true);
+    const started = Date.now();
+    const expensive = JSON.parse(
+      (await run(big, ['find', '.no ~ i ~ i ~ i', '--seconds', '2', '--format', 'json'])).out,
+    ) as FindReport;
+    expect([expensive.cutOff, Date.now() - started < 15_000]).toEqual([true, true]);
   });
 });
 

@@ -19,6 +19,7 @@ describe('A selector list', () => {
     ['.a:hoover', /no pseudo-class/, /hover/, 2],
     ['.a::befor', /no pseudo-element/, /before/, 2],
     ['.a, ', /not a valid selector/, /^$/, 3],
+    ['a:has(b:has(c))', /inside another :has/, /^$/, 0],
     ['', /no selector/, /^$/, 0],
   ])('%s is refused at its place', (text, message, hint, offset) => {
     const error = (() => {

@@ -91,6 +91,12 @@ function checkSimpleSelector(node: CssNode): void {
       'Write a selector between the parentheses.',
     );
   }
+  if (node.type === 'PseudoClassSelector' && node.name.toLowerCase() === 'has' && node.children?.first) {
+    walk(node.children.first, (inner: CssNode) => {
+      if (inner.type === 'PseudoClassSelector' && inner.name.toLowerCase() === 'has')
+        throw new SelectorError('":has()" cannot stand inside another :has()', offset);
+    });
+  }
   if (node.type === 'PseudoElementSelector') {
     const name = node.name.toLowerCase();
     if (!tables.pseudoElements.includes(name) && !name.startsWith('-webkit-')) {

@@ -2,7 +2,7 @@ import type { View } from '../page/view.js';
 import { selectorParts, type Selector } from '../css/selector.js';
 import { nearMisses, type NearMiss } from '../near-miss/selector.js';
 import type { Element, PageDocument } from '../page/document.js';
-import { compileMatcher, type Matcher } from '../page/elements.js';
+import { compileMatcher, TooLate, withinTime, type Matcher } from '../page/elements.js';
 import type { Page } from '../page/page.js';
 import { applyState, type PageState } from '../page/state.js';
 import { describe, wordsOf, type Description } from './describe.js';
@@ -52,18 +52,22 @@ const mostShown = 5;
 const mostNearMissPages = 20;
 
 /** Finds elements on all pages of a site; each page is opened once, but for those before the first that matches. */
-export function find({ view, query, page: wanted, state, isLate }: FindInput): FindReport {
-  const { site } = view;
-  const open = (page: Page): PageDocument => {
-    const document = view.open(page);
-    if (state) applyState(document, state);
-    return document;
-  };
-  const match = matcherFor(query);
-  const report: FindReport = {
+export function find(input: FindInput): FindReport {
+  const report = emptyReport(input);
+  try {
+    withinTime(input.isLate, () => search(input, report));
+  } catch (error) {
+    if (!(error instanceof TooLate)) throw error;
+    report.cutOff = true;
+  }
+  return report;
+}
+
+function emptyReport({ view, query }: FindInput): FindReport {
+  return {
     kind: 'local-needle.find',
     version: 1,
-    site: site.name,
+    site: view.site.name,
     selector: 'text' in query ? query.text : null,
     words: 'words' in query ? query.words : null,
     total: 0,
@@ -73,6 +77,17 @@ export function find({ view, query, page: wanted, state, isLate }: FindInput): F
     nearMisses: [],
     cutOff: false,
   };
+}
+
+/** Fills the report page by page, so that what was found counts though the time runs out. */
+function search({ view, query, page: wanted, state, isLate }: FindInput, report: FindReport): void {
+  const { site } = view;
+  const open = (page: Page): PageDocument => {
+    const document = view.open(page);
+    if (state) applyState(document, state);
+    return document;
+  };
+  const match = matcherFor(query);
   let proposed: { element: Element; proposals: Proposal[] }[] = [];
   const counts = new Map<Proposal, number>();
   const count = (page: Page, document: PageDocument) => {
@@ -117,7 +132,6 @@ export function find({ view, query, page: wanted, state, isLate }: FindInput): F
   }));
   const missing = wanted ? report.page === null : report.total === 0;
   if (missing && 'text' in query) report.nearMisses = nearMissesOn(wanted ? [wanted] : site.pages, query, open, isLate);
-  return report;
 }
 
 function matcherFor(query: Query): Matcher {

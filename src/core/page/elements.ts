@@ -5,15 +5,41 @@ import { standingOf } from './family.js';
 import { pseudoClasses } from './pseudo-classes.js';
 import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 
+/** Thrown where a search took longer than it may. */
+export class TooLate extends Error {}
+
+let watch: { isLate: () => boolean; steps: number } | null = null;
+
+/** Runs a search that ends with TooLate when its time is up, however expensive its selector is. */
+export function withinTime<T>(isLate: () => boolean, search: () => T): T {
+  watch = { isLate, steps: 0 };
+  try {
+    return search();
+  } finally {
+    watch = null;
+  }
+}
+
+/** Looks at the clock now and then; called for every node that a selector asks about. */
+function step(): void {
+  if (watch && ++watch.steps % 8192 === 0 && watch.isLate()) throw new TooLate('The time is up.');
+}
+
 const adapter = {
-  isTag: (node: Tree.Node): node is Element => 'tagName' in node,
+  isTag: (node: Tree.Node): node is Element => {
+    step();
+    return 'tagName' in node;
+  },
   getAttributeValue: attribute,
   hasAttrib: (element: Element, name: string) => attribute(element, name) !== undefined,
   getChildren: (node: Tree.Node): Tree.Node[] => ('childNodes' in node ? node.childNodes : []),
   // A type selector matches elements of SVG and MathML in any letter case too, as Chromium has it.
   getName: (element: Element) =>
     element.namespaceURI === standard.NS.HTML ? element.tagName : element.tagName.toLowerCase(),
-  getParent: (element: Element): Tree.Node | null => element.parentNode,
+  getParent: (element: Element): Tree.Node | null => {
+    step();
+    return element.parentNode;
+  },
   getSiblings: (node: Tree.Node): Tree.Node[] =>
     'parentNode' in node && node.parentNode ? node.parentNode.childNodes : [node],
   getText: textOf,
