@@ -32,13 +32,11 @@ export async function watchAndCheck(
   };
   look();
   let timer: NodeJS.Timeout | undefined;
-  watch(folders, { ignoreInitial: true, ignored: /(^|[/\\])(node_modules|\.git|\.local-needle)([/\\]|$)/ }).on(
-    'all',
-    () => {
+  watch(folders, { ignoreInitial: true, ignored: /(^|[/\\])(node_modules|\.git|\.local-needle)([/\\]|$)/ })
+    .on('ready', () => log('Watching for changes; Ctrl+C stops it.'))
+    .on('all', () => {
       clearTimeout(timer);
       timer = setTimeout(look, settleMs);
-    },
-  );
-  log('Watching for changes; Ctrl+C stops it.');
+    });
   return new Promise<never>(() => undefined);
 }

@@ -100,7 +100,7 @@ describe('find', () => {
     const expensive = JSON.parse(
       (await run(big, ['find', '.no ~ i ~ i ~ i', '--seconds', '2', '--format', 'json'])).out,
     ) as FindReport;
-    expect([expensive.cutOff, Date.now() - started < 15_000]).toEqual([true, true]);
+    expect([expensive.cutOff, Date.now() - started < 30_000]).toEqual([true, true]);
   });
 });
 

@@ -159,7 +159,6 @@ describe('check --watch', () => {
     };
     try {
       await said(/no-element[^]*Watching for changes/);
-      await new Promise((done) => setTimeout(done, 600));
       writeFileSync(join(directory, 'rules/a.css'), '@needle a { pages: path("/"); @hide .x; }');
       await said(/~ a on \/: empty \(0\) → hit \(2\)[^]*1 finding gone/);
       writeFileSync(join(directory, 'rules/a.css'), '@needle a {');
