@@ -2,7 +2,7 @@ import type { View } from '../page/view.js';
 import { selectorParts, type Selector } from '../css/selector.js';
 import { nearMisses, type NearMiss } from '../near-miss/selector.js';
 import type { Element, PageDocument } from '../page/document.js';
-import { compileMatcher, TooLate, withinTime, type Matcher } from '../page/elements.js';
+import { compileMatcher, compileTest, TooLate, withinTime, type Matcher } from '../page/elements.js';
 import type { Page } from '../page/page.js';
 import { applyState, type PageState } from '../page/state.js';
 import { describe, wordsOf, type Description } from './describe.js';
@@ -89,15 +89,18 @@ function search({ view, query, page: wanted, state, isLate }: FindInput, report:
   };
   const match = matcherFor(query);
   let proposed: { element: Element; proposals: Proposal[] }[] = [];
-  const counts = new Map<Proposal, number>();
+  // Elements that are alike have proposals in common: each selector is counted once.
+  const tests = new Map<string, (document: PageDocument) => boolean>();
+  const counts = new Map<string, number>();
   const count = (page: Page, document: PageDocument) => {
-    for (const { proposals } of proposed)
-      for (const each of proposals)
-        if (page.path !== report.page && each.match(document).length > 0) counts.set(each, (counts.get(each) ?? 0) + 1);
+    if (page.path === report.page) return;
+    for (const [selector, test] of tests) if (test(document)) counts.set(selector, (counts.get(selector) ?? 0) + 1);
   };
   const lookClosely = (page: Page, document: PageDocument, elements: Element[]) => {
     report.page = page.path;
     proposed = elements.slice(0, mostShown).map((element) => ({ element, proposals: propose(element, document) }));
+    for (const { proposals } of proposed)
+      for (const { selector } of proposals) tests.set(selector, compileTest(selector));
   };
   if (wanted) {
     const document = open(wanted);
@@ -126,7 +129,7 @@ function search({ view, query, page: wanted, state, isLate }: FindInput, report:
     proposals: proposals.map((each) => ({
       selector: each.selector,
       here: each.here,
-      otherPages: counts.get(each) ?? 0,
+      otherPages: counts.get(each.selector) ?? 0,
       reason: each.reason,
     })),
   }));

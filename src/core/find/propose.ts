@@ -1,6 +1,6 @@
 import cssesc from 'cssesc';
 import { attribute, type Element, type PageDocument } from '../page/document.js';
-import { compileMatcher, type Matcher } from '../page/elements.js';
+import { compileMatcher } from '../page/elements.js';
 import { positionOf, standingOf } from '../page/family.js';
 import { classesOf, parentOf } from './describe.js';
 
@@ -10,7 +10,6 @@ export interface Proposal {
   /** Elements that it matches on this page. */
   here: number;
   reason: string;
-  match: Matcher;
 }
 
 interface Candidate {
@@ -87,13 +86,11 @@ const mostByPosition = 2;
  * looks generated. Where position is all there is, the right `:nth-of-type` or `:nth-child` from the nearest named ancestor.
  */
 export function propose(element: Element, document: PageDocument): Proposal[] {
-  const matcher = (selector: string) => compileMatcher(selector);
   const soleOf = (candidates: Candidate[]): (Proposal & { cost: number })[] =>
     candidates.flatMap(({ selector, cost, reason }) => {
-      const match = matcher(selector);
-      const elements = match(document);
+      const elements = compileMatcher(selector)(document);
       return elements.length === 1 && elements[0] === element
-        ? [{ selector, here: 1, reason, match, cost: cost + selector.length / 40 }]
+        ? [{ selector, here: 1, reason, cost: cost + selector.length / 40 }]
         : [];
     });
   const own = ownNames(element);
@@ -128,7 +125,7 @@ export function propose(element: Element, document: PageDocument): Proposal[] {
         return !seen.has(bare) && seen.add(bare);
       })
       .slice(0, most)
-      .map(({ selector, here, reason, match }) => ({ selector, here, reason, match }))
+      .map(({ selector, here, reason }) => ({ selector, here, reason }))
   );
 }
 

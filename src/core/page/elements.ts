@@ -58,16 +58,25 @@ export type Matcher = (document: PageDocument) => Element[];
 
 /** Compiles a selector list once, to run on many pages. Throws Error where css-select cannot read it. */
 export function compileMatcher(selector: string): Matcher {
+  const query = queryOf(selector);
+  return (document) => document.elements.filter(query(document));
+}
+
+/** The selector as a test of one element, for documents in standards and in quirks mode. */
+function queryOf(selector: string): (document: PageDocument) => (element: Element) => boolean {
   const tokens = parseSelector(selector);
   renameOwn(tokens);
   const make = (quirksMode: boolean) =>
     compile<Tree.Node, Element>(tokens, { adapter, pseudos: ownPseudos, quirksMode, cacheResults: false });
   const standards = make(false);
   let quirks: typeof standards | undefined;
-  return (document) => {
-    const query = document.quirks ? (quirks ??= make(true)) : standards;
-    return document.elements.filter(query);
-  };
+  return (document) => (document.quirks ? (quirks ??= make(true)) : standards);
+}
+
+/** Like compileMatcher, for whether anything matches at all: stops at the first element that does. */
+export function compileTest(selector: string): (document: PageDocument) => boolean {
+  const query = queryOf(selector);
+  return (document) => document.elements.some(query(document));
 }
 
 const own = 'needle-';
