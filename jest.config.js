@@ -18,5 +18,5 @@ export default {
       },
     ],
   },
-  testTimeout: 60_000,
+  testTimeout: 180_000,
 };

@@ -2,7 +2,7 @@ import cssesc from 'cssesc';
 import { distance } from 'fastest-levenshtein';
 import { putTogether, takeApart, type Compound, type Simple } from '../css/complex.js';
 import { attribute, type Element, type PageDocument } from '../page/document.js';
-import { compileMatcher } from '../page/elements.js';
+import { compileMatcher, TooLate } from '../page/elements.js';
 import { positionOf } from '../page/family.js';
 
 /** A small change to a selector after which it matches, and what was wrong in words. */
@@ -56,7 +56,8 @@ function matcherOn(document: PageDocument): Matches {
   return (selector) => {
     try {
       return compileMatcher(selector)(document);
-    } catch {
+    } catch (error) {
+      if (error instanceof TooLate) throw error;
       return [];
     }
   };
