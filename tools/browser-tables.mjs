@@ -1,6 +1,8 @@
 // Writes src/core/css/browser-tables.json from the Chromium on this machine: which properties there are and the longhands
-// that each stands for, and which pseudo-classes and pseudo-elements a selector may hold. Run: npm run tables
+// that each stands for, their initial values and whether they are inherited, the values that it takes or refuses otherwise
+// than css-tree's syntax data has it, and which pseudo-classes and pseudo-elements a selector may hold. Run: npm run tables
 import { writeFileSync } from 'node:fs';
+import { lexer, definitionSyntax } from 'css-tree';
 import { chromium } from 'playwright-core';
 import { chromiumPath } from '../dist/src/browser/chromium.js';
 
@@ -39,10 +41,35 @@ const needsArgument = {
   cue: null,
 };
 
+/** Every keyword of css-tree's syntax data, and values of the common types. */
+const keywords = new Set();
+for (const { syntax } of [...Object.values(lexer.properties), ...Object.values(lexer.types)])
+  if (syntax)
+    definitionSyntax.walk(syntax, (node) => {
+      if (node.type === 'Keyword' && /^-?[a-z][a-z-]*$/.test(node.name)) keywords.add(node.name);
+    });
+const probes =
+  `0 1 -1 1.5 0.5 1px -1px 1em 10% -10% 1deg 1s -1s 100ms red #123 currentcolor rgb(1,2,3) "a" url(a.png) 1fr 1px,2px
+  linear-gradient(red,blue) translate(1px) blur(2px) counter(x) some-ident`.split(/\s+/);
+probes.push(
+  '1px 2px',
+  '1px 2px 3px',
+  '1px 2px 3px 4px',
+  '1px / 2px',
+  '1 / 2',
+  'a b',
+  '1px solid red',
+  '"a" "b"',
+  'red blue',
+);
+const values = [...new Set([...keywords, ...probes])].filter(
+  (each) => !['inherit', 'initial', 'unset', 'revert', 'revert-layer'].includes(each) && !/^-(moz|ms|o)-/.test(each),
+);
+
 const browser = await chromium.launch({ executablePath: chromiumPath(), args: ['--no-sandbox'] });
 const page = await browser.newPage();
 const tables = await page.evaluate(
-  ({ pseudoClasses, pseudoElements, needsArgument }) => {
+  ({ pseudoClasses, pseudoElements, needsArgument, values }) => {
     const style = document.createElement('div').style;
     const names = new Set();
     for (const key in style) {
@@ -57,6 +84,35 @@ const tables = await page.evaluate(
       const longhands = name === 'all' ? [] : [...style];
       properties[name] = longhands.length === 1 && longhands[0] === name ? 0 : longhands;
     }
+    // Measured where nothing is laid out, so that computed values are told rather than used ones.
+    const outer = document.body.appendChild(document.createElement('x-a'));
+    const inner = outer.appendChild(document.createElement('x-b'));
+    outer.style.cssText = 'display: none; color: rgb(1, 2, 3)';
+    const [outside, inside] = [getComputedStyle(outer), getComputedStyle(inner)];
+    const initial = {};
+    const inherited = [];
+    const supported = {};
+    for (const name of Object.keys(properties)) {
+      supported[name] = values.filter((value) => CSS.supports(name, value));
+      if (properties[name] !== 0) continue;
+      inner.style.cssText = `${name}: initial`;
+      const typed = inner.computedStyleMap().getAll(name).map(String).join(', ');
+      initial[name] = (typed || inside.getPropertyValue(name)).replaceAll(
+        'rgb(1, 2, 3)',
+        name === 'color' ? 'rgb(0, 0, 0)' : 'currentcolor',
+      );
+      inner.style.cssText = '';
+      for (const value of supported[name]) {
+        outer.style.setProperty(name, value);
+        const there = outside.getPropertyValue(name);
+        inner.style.cssText = `${name}: initial`;
+        if (there === inside.getPropertyValue(name)) continue;
+        inner.style.cssText = '';
+        if (there === inside.getPropertyValue(name)) inherited.push(name);
+        break;
+      }
+      outer.style.cssText = 'display: none; color: rgb(1, 2, 3)';
+    }
     const known = (marker) => (name) => {
       const plain = CSS.supports(`selector(${marker}${name})`);
       const called = needsArgument[name] && CSS.supports(`selector(${marker}${name}(${needsArgument[name]}))`);
@@ -64,21 +120,37 @@ const tables = await page.evaluate(
     };
     return {
       properties,
+      initial,
+      inherited,
+      supported,
       pseudoClasses: pseudoClasses.filter(known(':')),
       pseudoElements: pseudoElements.filter(known('::')),
     };
   },
-  { pseudoClasses, pseudoElements, needsArgument },
+  { pseudoClasses, pseudoElements, needsArgument, values },
 );
 const version = browser.version();
 await browser.close();
-const lines = Object.entries(tables.properties).map(
-  ([name, longhands]) => `    ${JSON.stringify(name)}: ${JSON.stringify(longhands)}`,
-);
+/** Values that Chromium takes (+) or refuses (-) otherwise than css-tree does. */
+const differences = {};
+for (const [name, supported] of Object.entries(tables.supported)) {
+  const takes = new Set(supported);
+  const list = values.flatMap((value) => {
+    const { error } = lexer.matchProperty(name, value);
+    if (error && error.name !== 'SyntaxMatchError') return [];
+    return takes.has(value) === !error ? [] : [(takes.has(value) ? '+' : '-') + value];
+  });
+  if (list.length > 0) differences[name] = list;
+}
+const object = (entries) =>
+  `{\n${Object.entries(entries)
+    .map(([name, value]) => `    ${JSON.stringify(name)}: ${JSON.stringify(value)}`)
+    .join(',\n')}\n  }`;
+const { properties, initial, inherited } = tables;
 writeFileSync(
   new URL('../src/core/css/browser-tables.json', import.meta.url),
-  `{\n  "chromium": "${version}",\n  "pseudoClasses": ${JSON.stringify(tables.pseudoClasses)},\n  "pseudoElements": ${JSON.stringify(tables.pseudoElements)},\n  "properties": {\n${lines.join(',\n')}\n  }\n}\n`,
+  `{\n  "chromium": "${version}",\n  "pseudoClasses": ${JSON.stringify(tables.pseudoClasses)},\n  "pseudoElements": ${JSON.stringify(tables.pseudoElements)},\n  "inherited": ${JSON.stringify(inherited)},\n  "properties": ${object(properties)},\n  "initial": ${object(initial)},\n  "differences": ${object(differences)}\n}\n`,
 );
 console.log(
-  `Chromium ${version}: ${lines.length} properties, ${tables.pseudoClasses.length} pseudo-classes, ${tables.pseudoElements.length} pseudo-elements.`,
+  `Chromium ${version}: ${Object.keys(properties).length} properties, ${tables.pseudoClasses.length} pseudo-classes, ${tables.pseudoElements.length} pseudo-elements, ${Object.keys(differences).length} properties with values that css-tree reads otherwise.`,
 );

@@ -29,6 +29,14 @@ export function decodePage(bytes: Uint8Array, headerCharset?: string): DecodedPa
   }
 }
 
+/** Decodes a stylesheet (CSS Syntax 3, 3.2): byte order mark, the answer's charset, `@charset`, else UTF-8. */
+export function decodeStyle(bytes: Uint8Array, headerCharset?: string): string {
+  const start = nativeUtf8.decode(bytes.subarray(0, 1024));
+  const declared = /^@charset "([^"]+)";/.exec(start)?.[1];
+  const marked = bytes[0] === 0xff || bytes[0] === 0xfe || bytes[0] === 0xef;
+  return decodeAs((marked ? undefined : (headerCharset ?? declared)) ?? 'UTF-8', bytes);
+}
+
 function decodeAs(encoding: string, bytes: Uint8Array): string {
   if (encoding === 'UTF-8') return nativeUtf8.decode(bytes);
   try {

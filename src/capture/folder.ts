@@ -5,7 +5,8 @@ import { readOpening } from '../core/page/opening.js';
 import type { PageIdForm } from '../core/page/page-id.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
-import { decodePage, looksLikeHtml } from './decode.js';
+import { folderPath } from '../core/page/view.js';
+import { decodePage, decodeStyle, looksLikeHtml } from './decode.js';
 import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
 
 /** Bytes that a page may have at most. */
@@ -63,10 +64,19 @@ export function readFolder(
       [{ message: `The folder ${shown} holds no HTML page`, hint: 'Name the folder that your site was built into.' }],
       'access',
     );
-  return assembleSite(name, captured, forms, findings, (page) => decodePage(readPage(folder, page.file)).html);
+  const style = (address: string) => {
+    const path = folderPath(address);
+    if (path === null || path === '') return null;
+    try {
+      return { text: decodeStyle(readPage(folder, path)), file: path };
+    } catch {
+      return null;
+    }
+  };
+  return assembleSite(name, captured, forms, findings, (page) => decodePage(readPage(folder, page.file)).html, style);
 }
 
-/** Links are followed only within the folder. */
+/** Reads a file of the site. Links are followed only within the folder. */
 function readPage(folder: string, file: string): Uint8Array {
   const whole = join(folder, file);
   let handle: number;

@@ -15,7 +15,7 @@ import { readOpening } from '../core/page/opening.js';
 import type { PageIdForm } from '../core/page/page-id.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
-import { decodePage } from './decode.js';
+import { decodePage, decodeStyle } from './decode.js';
 import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
 
 /** The parts of a HAR 1.2 recording that tell of pages. */
@@ -45,6 +45,8 @@ class HarFile {
 
 const mostBytes = 512 * 1024 * 1024;
 
+const charsetOf = (mimeType: string) => /charset\s*=\s*"?([^\s;"]+)/i.exec(mimeType)?.[1];
+
 const firstFault = (errors: ValidationError[]): string => {
   const [error] = errors;
   if (!error) return '';
@@ -65,14 +67,19 @@ export function readHar(
   const pages = new Map<string, { bytes: Uint8Array; charset?: string }>();
   const captured: CapturedPage[] = [];
   const findings: Finding[] = [];
+  const styles = new Map<string, { text: string; file: string }>();
   let origin: string | null = null;
   for (const { request, response } of entriesOf(file, shown)) {
     const { mimeType = '', text, encoding } = response.content ?? {};
-    if (request.method !== 'GET' || response.status !== 200 || !/html/i.test(mimeType) || !URL.canParse(request.url))
-      continue;
+    if (request.method !== 'GET' || response.status !== 200 || !URL.canParse(request.url)) continue;
     const url = new URL(request.url);
     url.hash = '';
     if (!/^https?:$/.test(url.protocol)) continue;
+    if (/^text\/css\b/i.test(mimeType) && text !== undefined) {
+      const css = encoding === 'base64' ? decodeStyle(Buffer.from(text, 'base64'), charsetOf(mimeType)) : text;
+      styles.set(url.href, { text: css, file: url.pathname + url.search });
+    }
+    if (!/html/i.test(mimeType)) continue;
     origin ??= url.origin;
     if (url.origin !== origin) continue;
     const path = normalisePath(url.href, options);
@@ -87,7 +94,7 @@ export function readHar(
     }
     const bytes = encoding === 'base64' ? Buffer.from(text, 'base64') : new TextEncoder().encode(text);
     // A recording's text is decoded already; only bytes in base64 still have the character set of the answer.
-    const charset = encoding === 'base64' ? /charset\s*=\s*"?([^\s;"]+)/i.exec(mimeType)?.[1] : 'utf-8';
+    const charset = encoding === 'base64' ? charsetOf(mimeType) : 'utf-8';
     const other = pages.get(path);
     if (other && Buffer.compare(other.bytes, bytes) === 0) continue;
     if (!other) pages.set(path, { bytes, charset });
@@ -108,7 +115,14 @@ export function readHar(
     const page = pages.get(path);
     return page ? decodePage(page.bytes, page.charset).html : '';
   };
-  return assembleSite(name, captured, forms, findings, (page) => html(page.path));
+  return assembleSite(
+    name,
+    captured,
+    forms,
+    findings,
+    (page) => html(page.path),
+    (address) => styles.get(address) ?? null,
+  );
 }
 
 function entriesOf(file: string, shown: string): HarEntry[] {

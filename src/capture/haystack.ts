@@ -16,7 +16,7 @@ import type { Finding } from '../core/check/finding.js';
 import { readOpening } from '../core/page/opening.js';
 import type { PageIdForm } from '../core/page/page-id.js';
 import { ProblemError } from '../core/place.js';
-import { decodePage } from './decode.js';
+import { decodePage, decodeStyle } from './decode.js';
 import { assembleSite, type SiteContent } from './site-content.js';
 import { readEntry, type Entry, type Missed, type StoredPage, type StoredStyle } from './stored.js';
 
@@ -291,5 +291,14 @@ export function readHaystackSite(name: string, folder: string, forms: PageIdForm
     const opening = size === bytes ? { title, body: new Map(Object.entries(body)) } : readOpening(text(file));
     return { path, url, file, opening };
   });
-  return assembleSite(name, captured, forms, findings, (page) => text(page.file));
+  const style = (address: string) => {
+    const found = haystack.styles.get(address);
+    if (!found) return null;
+    const { host, pathname, search } = new URL(address);
+    const file = address.startsWith(new URL(haystack.header.address).origin + '/')
+      ? pathname + search
+      : host + pathname;
+    return { text: decodeStyle(bytesOf(found.file), found.charset), file };
+  };
+  return assembleSite(name, captured, forms, findings, (page) => text(page.file), style);
 }

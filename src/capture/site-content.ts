@@ -3,6 +3,7 @@ import { readDocument, type PageDocument } from '../core/page/document.js';
 import type { PageOpening } from '../core/page/opening.js';
 import { findForms, type FoundForm, type PageIdForm } from '../core/page/page-id.js';
 import { makePage, makeSite, type Page, type Site } from '../core/page/page.js';
+import type { StyleText } from '../core/page/view.js';
 import { finding } from '../core/check/finding.js';
 
 /** A site with the way to its pages' HTML, which is read only when asked for. */
@@ -13,6 +14,8 @@ export interface SiteContent {
   /** The page-ID forms that were found on the pages, best first; those in force are `site.forms`. */
   found: FoundForm[];
   html: (page: Page) => string;
+  /** The stylesheet at an address; null where it was not captured. */
+  style: (address: string) => StyleText | null;
   open: (page: Page) => PageDocument;
 }
 
@@ -31,6 +34,7 @@ export function assembleSite(
   given: PageIdForm[] | null,
   findings: Finding[],
   html: (page: Page) => string,
+  style: (address: string) => StyleText | null,
 ): SiteContent {
   const byPath = new Map<string, CapturedPage>();
   const all = [...findings];
@@ -53,5 +57,5 @@ export function assembleSite(
     pages.map(({ path, url, file, opening }) => makePage(path, url, file, opening, forms)),
     forms,
   );
-  return { site, findings: all, found, html, open: (page) => readDocument(html(page)) };
+  return { site, findings: all, found, html, style, open: (page) => readDocument(html(page)) };
 }

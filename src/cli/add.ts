@@ -163,6 +163,7 @@ export const command: Command<AddArguments> = {
     const report = check({
       ...lookAt(args, project, source, content),
       rules,
+      expectations: [],
       findings: read.findings.filter(({ rule }) => rule === args.name),
       others: otherSites(project.directory, project.settings, source),
       today: today(),

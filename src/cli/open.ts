@@ -71,6 +71,10 @@ export function lookAt(args: LookArguments, project: Project, source: SiteSource
     state: args.state ?? null,
     visitor: args.visitor ?? null,
     viewport: args.viewport ?? settings.viewports[0]?.name ?? 'desktop',
+    viewports: settings.viewports,
     paths: settings.paths,
+    place: settings.place,
+    guards: project.guards,
+    expectations: project.expectations,
   };
 }

@@ -135,6 +135,21 @@ export class SwapDescriptors {
   @optional() @fileName html?: string;
 }
 
+/** The descriptors of `@guard S { … }`. */
+export class GuardDescriptors {
+  @optional() @quoted('write note: "Why it must stay visible.";') note?: string;
+}
+
+/** The descriptors of an `@expect` block. */
+export class ExpectDescriptors {
+  @optional() @quoted('write note: "Why it is expected.";') note?: string;
+  @optional() pages?: string;
+  @optional() except?: string;
+  @optional() @isName state?: string;
+  @optional() @isName visitor?: string;
+  @optional() @isName viewport?: string;
+}
+
 /** The descriptors of `@script url("…") { … }`. */
 export class ScriptDescriptors {
   @optional() @quoted('write wait-for: ".fare-alert";') 'wait-for'?: string;

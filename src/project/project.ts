@@ -5,13 +5,14 @@ import type { Finding } from '../core/check/finding.js';
 import { suggestion } from '../core/nearest.js';
 import { normalisePath } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
+import type { Expectation, Guard } from '../core/rule/guard.js';
 import type { Rule } from '../core/rule/rule.js';
 import { parseSelectorList, SelectorError } from '../core/css/selector.js';
 import { loadFileUse, projectPath, readProjectText, withSource } from './files.js';
 import type { Settings } from './read-configuration.js';
 import { loadSettings } from './settings.js';
 import type { LoadFile, RuleFile } from './reader.js';
-import { doubleNames, readPageFiles, readRuleFile } from './rule-file.js';
+import { doubleNames, emptyRuleFile, readPageFiles, readRuleFile } from './rule-file.js';
 
 /** A user's project: its settings, its rules in the order of their files, and what reading them found. */
 export interface Project {
@@ -19,6 +20,8 @@ export interface Project {
   directory: string;
   settings: Settings;
   rules: Rule[];
+  guards: Guard[];
+  expectations: Expectation[];
   findings: Finding[];
 }
 
@@ -36,7 +39,7 @@ export function loadProject(directory: string): Project {
       ...(settings.pageFiles === null ? [] : [`${settings.pageFiles.replace(/\/$/, '')}/**`]),
     ],
   });
-  const project: Project = { directory: root, settings, rules: [], findings: [] };
+  const project: Project = { directory: root, settings, rules: [], guards: [], expectations: [], findings: [] };
   const problems: Problem[] = stateProblems(settings);
   const styleFiles = new Set<string>();
   let access = false;
@@ -54,13 +57,15 @@ export function loadProject(directory: string): Project {
       } catch (error) {
         if (!(error instanceof ProblemError)) throw error;
         access ||= error.kind === 'access';
-        return { path, text: '', rules: [], findings: [], problems: error.problems };
+        return { path, text: '', ...emptyRuleFile(), problems: error.problems };
       }
     })
     // A stylesheet that a rule names by @style is plain CSS and no rule file, wherever it lies.
     .filter(({ path }) => !styleFiles.has(path));
   for (const each of read) {
     project.rules.push(...each.rules);
+    project.guards.push(...each.guards);
+    project.expectations.push(...each.expectations);
     project.findings.push(...each.findings);
     problems.push(...each.problems);
   }
@@ -74,7 +79,7 @@ export function loadProject(directory: string): Project {
   problems.push(
     ...doubleNames(project.rules).flatMap((problem) => withSource([problem], texts.get(problem.at?.file ?? '') ?? '')),
   );
-  for (const rule of project.rules) {
+  for (const rule of [...project.rules, ...project.expectations]) {
     problems.push(...withSource(unknownNames(rule, settings), texts.get(rule.at.file) ?? ''));
   }
   if (problems.length > 0) throw new ProblemError(problems, access ? 'access' : 'input');
@@ -83,7 +88,7 @@ export function loadProject(directory: string): Project {
 
 /** The rules that files named after pages make, in the order of their paths. */
 function pageFileRules(root: string, folder: string): RuleFile {
-  const all: RuleFile = { rules: [], findings: [], problems: [] };
+  const all = emptyRuleFile();
   const load: LoadFile = (from, url, at) => loadFileUse(root, from, url, at);
   const stems = new Map<string, string[]>();
   for (const file of globSync('**/*.{css,js}', { cwd: join(root, folder), onlyFiles: true }).sort()) {
@@ -140,7 +145,7 @@ function stateProblems(settings: Settings): Problem[] {
 }
 
 /** Names that a rule takes from local-needle.yaml and that are not there. */
-function unknownNames(rule: Rule, settings: Settings): Problem[] {
+function unknownNames(rule: Rule | Expectation, settings: Settings): Problem[] {
   const lists = {
     state: Object.keys(settings.states),
     visitor: Object.keys(settings.visitors),

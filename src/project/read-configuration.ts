@@ -25,6 +25,8 @@ export interface Settings {
   /** Folder of files that are named after the page they are for, or null. */
   pageFiles: string | null;
   paths: 'handles' | 'run-time';
+  /** Where the build's stylesheet stands on a page. */
+  place: 'head-end' | 'body-end';
   /** The first is the default. Sizes in CSS pixels. */
   viewports: { name: string; width: number; height: number }[];
   states: Record<string, PageState>;
@@ -136,6 +138,7 @@ function settingsOf(value: Configuration, placeOf: Settings['placeOf']): Setting
     rules: listOf(value.rules ?? 'rules/**/*.css'),
     pageFiles: value['page-files'] ?? null,
     paths: value.paths ?? 'handles',
+    place: value.place ?? 'head-end',
     viewports,
     states: Object.fromEntries(Object.entries(value.states ?? {}).map(([name, state]) => [name, pageState(state)])),
     visitors: value.visitors ?? {},

@@ -5,8 +5,9 @@ import { declarationFault } from '../core/css/declaration.js';
 import { parseSelectorList, SelectorError, type Selector } from '../core/css/selector.js';
 import type { Place, Problem } from '../core/place.js';
 import { parseCondition, type Condition } from '../core/rule/condition.js';
+import type { Expectation, Guard } from '../core/rule/guard.js';
 import type { FileUse, Rule } from '../core/rule/rule.js';
-import { RuleDescriptors, SwapDescriptors } from './configuration.js';
+import { ExpectDescriptors, RuleDescriptors, SwapDescriptors } from './configuration.js';
 import { knownKeys, shapeFaults } from './shape.js';
 
 /** Loads a file that a rule names. */
@@ -15,6 +16,8 @@ export type LoadFile = (fromFile: string, url: string, at: Place) => { use: File
 /** What a rule file holds. With problems, the file cannot be used; findings leave it usable. */
 export interface RuleFile {
   rules: Rule[];
+  guards: Guard[];
+  expectations: Expectation[];
   findings: Finding[];
   problems: Problem[];
 }
@@ -62,7 +65,10 @@ export function checkDescriptors(
     const node = nodes.get(keys[0] ?? '');
     if (!node) continue;
     faulty.add(node.prop);
-    const css = unknownKey && shape === RuleDescriptors && declarationFault(node.prop, node.value) === null;
+    const css =
+      unknownKey &&
+      (shape === RuleDescriptors || shape === ExpectDescriptors) &&
+      declarationFault(node.prop, node.value) === null;
     const remedy = css ? `Put it into a style rule: SELECTOR { ${node.prop}: ${node.value}; }` : hint;
     reader.problem(node, unknownKey ? 0 : valueOffset(node), message, remedy);
   }
@@ -172,7 +178,7 @@ export class Reader {
         this.problem(
           node,
           0,
-          `@${name} takes ${name === 'swap' ? knownKeys(SwapDescriptors).join(', ') : 'wait-for'} and no rules`,
+          `@${name} takes ${name === 'swap' ? knownKeys(SwapDescriptors).join(', ') : name === 'guard' ? 'note' : 'wait-for'} and no rules`,
         );
     }
   }

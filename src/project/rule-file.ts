@@ -18,11 +18,12 @@ import {
   type LoadFile,
   type RuleFile,
 } from './reader.js';
+import { readExpectation, readGuard } from './promises.js';
 import { addScript, defining, grouping, readContent, readPlainCss, type Around } from './rule-actions.js';
 
 /** Reads one rule file; `file` is its path in the project, `location` its absolute path (for source maps). Never throws. */
 export function readRuleFile(text: string, file: string, location: string, load: LoadFile): RuleFile {
-  const result: RuleFile = { rules: [], findings: [], problems: [] };
+  const result = emptyRuleFile();
   let root: Root;
   try {
     root = parse(text, { from: location });
@@ -39,6 +40,8 @@ export function readRuleFile(text: string, file: string, location: string, load:
   result.problems = withSource(result.problems, text);
   return result;
 }
+
+export const emptyRuleFile = (): RuleFile => ({ rules: [], guards: [], expectations: [], findings: [], problems: [] });
 
 function syntaxHint(reason: string): string | undefined {
   const hints: [RegExp, string][] = [
@@ -75,12 +78,16 @@ function readTopLevel(node: ChildNode, reader: Reader): void {
         hint: `Wrap it: @needle NAME { pages: path("/…"); ${node.type === 'rule' ? `${shown} { … }` : `${shown} …`} }`,
       },
     );
+  } else if (node.name === 'guard') {
+    readGuard(node, reader);
+  } else if (node.name === 'expect') {
+    readExpectation(node, reader);
   } else if (node.name !== 'needle') {
     reader.problem(
       node,
       0,
       `@${node.name} is not known at the top of a rule file`,
-      suggestion(node.name, ['needle']).replace('mean needle', 'mean @needle'),
+      suggestion(node.name, ['needle', 'guard', 'expect']).replace('mean ', 'mean @'),
     );
   } else {
     readNeedle(node, reader);
@@ -188,7 +195,7 @@ export function readPageFiles(
 ): RuleFile {
   const file = (css ?? js)?.path ?? name;
   const at = { file, line: 1, column: 1 };
-  const result: RuleFile = { rules: [], findings: [], problems: [] };
+  const result = emptyRuleFile();
   const { condition } = parseCondition(pathCondition(path));
   const rule = emptyRule(name, at);
   rule.pages = { ...condition, placeAt: () => at };

@@ -77,7 +77,10 @@ export function buildBundle(input: BuildInput): Bundle {
     const actions = rule.actions.flatMap((action) => {
       const scope = scopes.get(action);
       if (!scope) return [];
-      const selectors = action.selectors.map(({ text }) => scopeSelector(text, scope, reaches.reach(action, text)));
+      const inScope = 'within' in action && action.within.some(({ name }) => name.toLowerCase() === 'scope');
+      const selectors = action.selectors.map(({ text }) =>
+        scopeSelector(text, scope, reaches.reach(action, text), inScope),
+      );
       return [{ action, scope, selectors }];
     });
     if (actions.length > 0) shipped.push({ rule, actions });

@@ -3,7 +3,7 @@ import type { PathOptions } from '../page/path.js';
 import type { Task } from './bundle.js';
 import { needle } from './runtime.js';
 import type { Mark } from './scope.js';
-import { beginMark, endMark } from './stylesheet.js';
+import { beginMark, endMark } from './marks.js';
 
 /** JSON that may stand in a script, in a page or on its own: no end tag, comment or line separator can break out of it. */
 export function scriptJson(value: unknown): string {

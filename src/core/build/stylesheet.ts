@@ -1,10 +1,7 @@
 import { AtRule, Comment, Declaration, Root, Rule as StyleRule, type Container } from 'postcss';
 import type { Action, Rule } from '../rule/rule.js';
 import type { ShippedRule } from './bundle.js';
-
-/** Marks around what the build adds to a page; minifiers keep comments of this form. */
-export const beginMark = (site: string) => `! local-needle begin: ${site} `;
-export const endMark = '! local-needle end ';
+import { beginMark, endMark } from './marks.js';
 
 /** One stylesheet with every rule scoped and its note above it, and the source map back to the rule files. */
 export function stylesheet(rules: ShippedRule[], site: string): { text: string; map: string } {

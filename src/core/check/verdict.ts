@@ -1,6 +1,7 @@
+import type { Step } from '../css/cascade/weight.js';
 import type { Finding } from './finding.js';
 
-/** What one rule does on one page. This version tells `hit`, `empty`, `late` and `unseen`; the others need the cascade. */
+/** What one rule does on one page. docs/verdicts.md says what each means. */
 export type Verdict = 'hit' | 'partly' | 'beaten' | 'idle' | 'empty' | 'late' | 'unseen';
 
 /** A pair of one element and one longhand that something else wins. */
@@ -11,7 +12,7 @@ export interface BeatenPair {
     file: string;
     line: number;
     selector: string;
-    reason: 'important' | 'layer' | 'inline' | 'specificity' | 'order' | 'scope' | 'animation';
+    reason: Step;
   };
 }
 
@@ -23,8 +24,8 @@ export interface ActionResult {
   elements: number;
   /** One for each element and longhand. */
   pairs: number;
-  /** Pairs won; null until the cascade is computed. */
-  won: number | null;
+  /** Pairs that ours wins, or whose winner computes to the same. */
+  won: number;
   /** At most 20. */
   beaten: BeatenPair[];
 }

@@ -3,15 +3,54 @@ import { nearest } from '../nearest.js';
 import tables from './browser-tables.json' with { type: 'json' };
 
 const properties = tables.properties as Record<string, 0 | string[]>;
+const differences = tables.differences as Record<string, string[]>;
 
 /** The longhands that a property sets, as Chromium expands it: itself for a longhand, a custom or an unknown property. */
 export function longhandsOf(property: string): string[] {
+  if (property.toLowerCase() === 'all') return allLonghands;
   const entry = Object.hasOwn(properties, property.toLowerCase()) ? properties[property.toLowerCase()] : 0;
   return entry === 0 || entry === undefined ? [property] : entry;
 }
 
+const inherited = new Set(tables.inherited);
+
+/** Whether a longhand is inherited where nothing says otherwise. */
+export const isInherited = (longhand: string) => inherited.has(longhand);
+
+const allLonghands = Object.keys(properties).filter(
+  (name) => properties[name] === 0 && name !== 'direction' && name !== 'unicode-bidi',
+);
+
+const namesKnown = new Map<string, Set<string>>();
+
+/** The properties that set a longhand: itself, and every shorthand and alias of it. */
+export function namesFor(longhand: string): Set<string> {
+  if (longhand.startsWith('--')) return new Set([longhand]);
+  if (namesKnown.size === 0) {
+    for (const [name, longhands] of Object.entries(properties)) {
+      for (const each of longhands === 0 ? [name] : longhands) {
+        const names = namesKnown.get(each) ?? new Set([each]);
+        namesKnown.set(each, names.add(name));
+      }
+    }
+    for (const [longhand, names] of namesKnown) if (!['direction', 'unicode-bidi'].includes(longhand)) names.add('all');
+  }
+  return namesKnown.get(longhand) ?? new Set([longhand]);
+}
+
+export interface DeclarationFault {
+  message: string;
+  hint?: string;
+}
+
+/** CSS Values and Units 4, 10.1: one of these is the whole value of any property. */
+export const wideKeywords = ['inherit', 'initial', 'unset', 'revert', 'revert-layer'];
+
+/** Values with these functions are judged only when a value stands in their place (CSS Variables 1, 3.2). */
+export const hasSubstitution = (value: string) => /(^|[^\w-])(var|env|if|attr)\(/i.test(value);
+
 /** Why a browser would drop a declaration, with a hint, or null where it is valid. */
-export function declarationFault(property: string, value: string): { message: string; hint?: string } | null {
+export function declarationFault(property: string, value: string): DeclarationFault | null {
   if (property.startsWith('--')) return null;
   const name = property.toLowerCase();
   if (!Object.hasOwn(properties, name)) {
@@ -28,14 +67,39 @@ export function declarationFault(property: string, value: string): { message: st
   } catch (error) {
     return { message: `"${property}: ${value}" is not valid: ${(error as Error).message}` };
   }
-  const { error } = lexer.matchProperty(name, tree);
-  // Values with var() and the like, and properties that css-tree does not know, cannot be judged here: they count as valid.
+  if (wideKeywords.includes(value.trim().toLowerCase()) || hasSubstitution(value)) return null;
+  const told = byTable(name, tree);
+  if (told === true) return null;
+  const { error } = told === false ? { error: refused } : lexer.matchProperty(name, tree);
+  // Properties that css-tree does not know, cannot be judged here: they count as valid.
   if (!error || error.name !== 'SyntaxMatchError' || hasUnknownFunction(value)) return null;
   const mismatch = error as Error & { syntax?: string };
   return {
     message: `"${value}" is no value for ${property}`,
     hint: mismatch.syntax && mismatch.syntax.length < 80 ? `${property} takes ${mismatch.syntax}.` : undefined,
   };
+}
+
+const refused = Object.assign(new Error(), { name: 'SyntaxMatchError' });
+
+/** Whether Chromium takes a value that css-tree's syntax data reads otherwise; null where the two agree. */
+function byTable(name: string, tree: CssNode): boolean | null {
+  const known = Object.hasOwn(differences, name) ? (differences[name] ?? []) : [];
+  const nodes = tree.type === 'Value' ? tree.children.toArray() : [];
+  if (nodes.some((node) => node.type === 'Identifier' && /^-(moz|ms|o)-/i.test(node.name))) return false;
+  if (known.length === 0) return null;
+  const listed = (text: string) => (known.includes(`+${text}`) ? true : known.includes(`-${text}`) ? false : null);
+  const whole = nodes.length === 1 && nodes[0]?.type === 'Identifier' ? listed(nodes[0].name.toLowerCase()) : null;
+  if (whole !== null) return whole;
+  // A length, percentage or number below zero stands for all of them.
+  const samples = nodes.flatMap((node) => {
+    if (node.type === 'Dimension') return Number(node.value) < 0 && /^[a-z]*$/i.test(node.unit) ? ['-1px'] : [];
+    if (node.type === 'Percentage') return Number(node.value) < 0 ? ['-10%'] : [];
+    if (node.type !== 'Number') return [];
+    return Number(node.value) < 0 ? ['-1'] : Number(node.value) === 0 ? [] : nodes.length > 1 ? [] : ['1', '1.5'];
+  });
+  if (samples.some((sample) => listed(sample) === false)) return false;
+  return nodes.length === 1 && samples.some((sample) => listed(sample) === true) ? true : null;
 }
 
 /** Functions that css-tree's syntax data knows; a value with another one is left to the browser. */

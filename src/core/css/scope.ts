@@ -38,10 +38,15 @@ export interface Reach {
 /**
  * Limits a selector to a scope without changing what it means on the page: `S X` where `X` means the same below `body`
  * on all captured pages, else with the scope on its subject. A selector that matches nothing yet (a state, a late
- * element) is read by what it names.
+ * element) is read by what it names. `inScope`: it stands inside of `@scope`, so that it is relative to that one's root.
  */
-export function scopeSelector(selector: string, scope: Scope, reach: Reach): string {
+export function scopeSelector(selector: string, scope: Scope, reach: Reach, inScope = false): string {
   const { element, pseudo, namesRoot, subjectIsRoot } = selectorParts(selector);
+  if (inScope) {
+    // There `S X` would look for S below the scoping root.
+    const html = namesRoot || /:scope\b|&/i.test(selector) ? [htmlScope(scope)] : [];
+    return `${element}:is(${[...html, bodyScope(scope), `${bodyScope(scope)} *`].join(', ')})${pseudo}`;
+  }
   const unseen = reach.elements === 0;
   if (unseen ? !namesRoot : reach.belowBody === reach.elements) return `${bodyScope(scope)} ${selector}`;
   const onHtml = unseen ? subjectIsRoot : reach.html > 0;

@@ -1,4 +1,4 @@
-import { parse, walk, type CssNode, type Selector as SelectorNode, type SelectorList } from 'css-tree';
+import { generate, parse, walk, type CssNode, type Selector as SelectorNode, type SelectorList } from 'css-tree';
 import { suggestion } from '../nearest.js';
 import { statePseudoClasses } from '../page/pseudo-classes.js';
 import tables from './browser-tables.json' with { type: 'json' };
@@ -27,11 +27,105 @@ const legacyPseudoElements = ['before', 'after', 'first-line', 'first-letter'];
 /** Splits and checks a selector list by Selectors Level 4 as Chromium reads it. Throws SelectorError. */
 export function parseSelectorList(text: string): Selector[] {
   const list = selectorTree(text);
-  walk(list, (node: CssNode) => checkSimpleSelector(node));
+  walk(list, (node: CssNode) => {
+    checkForRule(node);
+    checkSimpleSelector(node);
+  });
   return list.children.toArray().map((node) => {
     const start = node.loc?.start.offset ?? 0;
     return { text: text.slice(start, node.loc?.end.offset).trim(), offset: start };
   });
+}
+
+const forgiving = ['is', 'where', '-webkit-any'];
+/** Matches nothing, and weighs as little as an empty `:is()`. */
+const nothing = ':where(:not(*))';
+
+/**
+ * The selectors of a list in a site's stylesheet, as Chromium reads it: null where one of them makes it drop the whole
+ * rule. What a forgiving list (Selectors 4, 18.1) leaves out is left out.
+ */
+export function parseSiteSelectors(text: string): Selector[] | null {
+  try {
+    const list = selectorTree(text);
+    const changes: [start: number, end: number, text: string][] = [];
+    for (const selector of list.children.toArray()) forgive(selector, changes);
+    const changed = changes.length > 0;
+    let result = text;
+    for (const [start, end, by] of changes.sort((a, b) => b[0] - a[0])) {
+      result = result.slice(0, start) + by + result.slice(end);
+    }
+    const read = changed ? selectorTree(result) : list;
+    return read.children.toArray().map((node) => {
+      const start = node.loc?.start.offset ?? 0;
+      return { text: result.slice(start, node.loc?.end.offset).trim(), offset: start };
+    });
+  } catch (error) {
+    if (error instanceof SelectorError || error instanceof RangeError) return null;
+    throw error;
+  }
+}
+
+/** Whether Chromium takes one selector at all: what `@supports selector(…)` asks. */
+export const isSiteSelector = (text: string) => {
+  try {
+    const list = selectorTree(text);
+    walk(list, (node: CssNode) => checkSimpleSelector(node));
+    return true;
+  } catch {
+    return false;
+  }
+};
+
+/** Checks a selector and what stands in it; collects what a browser reads otherwise than it is written. Throws SelectorError. */
+function forgive(node: CssNode, changes: [number, number, string][]): void {
+  const [start, end] = 'loc' in node ? [node.loc?.start.offset ?? 0, node.loc?.end.offset ?? 0] : [0, 0];
+  checkSimpleSelector(node);
+  if (node.type === 'TypeSelector' && node.name.includes('|')) {
+    const [space, name = ''] = node.name.split('|');
+    if (space !== '*' && space !== '') throw new SelectorError(`"${space}" is no namespace`, start);
+    changes.push([start, end, space === '*' ? name : nothing]);
+  }
+  if (node.type === 'PseudoClassSelector') {
+    const name = node.name.toLowerCase();
+    const list = node.children?.first;
+    if (forgiving.includes(name)) {
+      const arms = list?.type === 'SelectorList' ? list.children.toArray() : [];
+      const kept = arms.flatMap((arm) => {
+        const inner: [number, number, string][] = [];
+        try {
+          forgive(arm, inner);
+          if (containsPseudoElement(arm)) return [];
+        } catch (error) {
+          if (!(error instanceof SelectorError)) throw error;
+          return [];
+        }
+        return [{ arm, inner }];
+      });
+      if (kept.length === 0) changes.push([start, end, nothing]);
+      else if (kept.length === arms.length) changes.push(...kept.flatMap(({ inner }) => inner));
+      else {
+        const plain = kept.map(({ arm }) => generate(arm)).join(', ');
+        changes.push([start, end, `:${node.name}(${plain})`]);
+      }
+      return;
+    }
+    if (['not', 'has'].includes(name)) {
+      if (isEmptyList(list)) throw new SelectorError(`":${name}()" is empty`, start);
+      if (list && containsPseudoElement(list)) throw new SelectorError(`":${name}()" holds a pseudo-element`, start);
+    }
+  }
+  if ('children' in node && node.children && typeof node.children !== 'string')
+    for (const child of node.children.toArray()) forgive(child, changes);
+}
+
+function containsPseudoElement(node: CssNode): boolean {
+  let found = false;
+  walk(node, (inner: CssNode) => {
+    if (inner.type === 'PseudoElementSelector') found = true;
+    if (inner.type === 'PseudoClassSelector' && legacyPseudoElements.includes(inner.name.toLowerCase())) found = true;
+  });
+  return found;
 }
 
 function selectorTree(text: string): SelectorList {
@@ -48,6 +142,29 @@ function selectorTree(text: string): SelectorList {
 
 const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1);
 
+/** What is valid in CSS and yet a mistake in a rule. */
+function checkForRule(node: CssNode): void {
+  const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
+  if (node.type === 'TypeSelector' && node.name.includes('|')) {
+    throw new SelectorError(
+      `"${node.name}" names a namespace, which a rule cannot declare`,
+      offset,
+      `Write ${node.name.replace(/^.*\|/, '')}.`,
+    );
+  }
+  if (
+    node.type === 'PseudoClassSelector' &&
+    ['is', 'where', 'not', 'has'].includes(node.name.toLowerCase()) &&
+    isEmptyList(node.children?.first)
+  ) {
+    throw new SelectorError(
+      `":${node.name}()" is empty and matches nothing`,
+      offset,
+      'Write a selector between the parentheses.',
+    );
+  }
+}
+
 function checkSimpleSelector(node: CssNode): void {
   const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
   if (node.type === 'AttributeSelector' && node.flags && node.flags.toLowerCase() !== 'i') {
@@ -55,13 +172,6 @@ function checkSimpleSelector(node: CssNode): void {
       `"${node.flags}" is no flag of an attribute selector that browsers know`,
       offset,
       'Use i, or leave it out.',
-    );
-  }
-  if (node.type === 'TypeSelector' && node.name.includes('|')) {
-    throw new SelectorError(
-      `"${node.name}" names a namespace, which a rule cannot declare`,
-      offset,
-      `Write ${node.name.replace(/^.*\|/, '')}.`,
     );
   }
   if (node.type === 'IdSelector' && /^-?\d/.test(node.name)) {
@@ -79,17 +189,6 @@ function checkSimpleSelector(node: CssNode): void {
         suggestion(node.name, tables.pseudoClasses).replace(/^Known.*/s, ''),
       );
     }
-  }
-  if (
-    node.type === 'PseudoClassSelector' &&
-    ['is', 'where', 'not', 'has'].includes(node.name.toLowerCase()) &&
-    isEmptyList(node.children?.first)
-  ) {
-    throw new SelectorError(
-      `":${node.name}()" is empty and matches nothing`,
-      offset,
-      'Write a selector between the parentheses.',
-    );
   }
   if (node.type === 'PseudoClassSelector' && node.name.toLowerCase() === 'has' && node.children?.first) {
     walk(node.children.first, (inner: CssNode) => {

@@ -1,4 +1,4 @@
-import { attribute, type Element } from '../page/document.js';
+import { attribute, parentOf, type Element } from '../page/document.js';
 
 /** An element as a person recognises it. */
 export interface Description {
@@ -28,10 +28,6 @@ export const classesOf = (element: Element) =>
   attribute(element, 'class')
     ?.split(/[\t\n\f\r ]+/)
     .filter(Boolean) ?? [];
-
-/** The element above, or null at the top. */
-export const parentOf = (element: Element): Element | null =>
-  element.parentNode && 'tagName' in element.parentNode ? element.parentNode : null;
 
 function placeOf(element: Element): string {
   const steps: string[] = [];

@@ -2,7 +2,8 @@ import cssesc from 'cssesc';
 import { attribute, type Element, type PageDocument } from '../page/document.js';
 import { compileMatcher } from '../page/elements.js';
 import { positionOf, standingOf } from '../page/family.js';
-import { classesOf, parentOf } from './describe.js';
+import { parentOf } from '../page/document.js';
+import { classesOf } from './describe.js';
 
 /** A selector for an element, with what speaks for it. */
 export interface Proposal {

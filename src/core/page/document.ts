@@ -12,8 +12,8 @@ export interface PageDocument {
 }
 
 /** Parses a page by the HTML Standard. Never throws: there is no HTML that a browser refuses. */
-export function readDocument(html: string): PageDocument {
-  const root = parse(html);
+export function readDocument(html: string, withPlaces = false): PageDocument {
+  const root = withPlaces ? parse(html, { sourceCodeLocationInfo: true }) : parse(html);
   return { root, elements: elementsOutsideHead(root), quirks: root.mode === standard.DOCUMENT_MODE.QUIRKS };
 }
 
@@ -34,4 +34,15 @@ function elementsOutsideHead(root: Tree.Document): Element[] {
 export function attribute(element: Element, name: string): string | undefined {
   for (const each of element.attrs) if (each.name === name) return each.value;
   return undefined;
+}
+
+/** The element above, or null at the top. */
+export const parentOf = (element: Element): Element | null =>
+  element.parentNode && 'tagName' in element.parentNode ? element.parentNode : null;
+
+/** An element and those above it, itself first. */
+export function lineageOf(element: Element): Element[] {
+  const lineage: Element[] = [];
+  for (let at: Element | null = element; at; at = parentOf(at)) lineage.push(at);
+  return lineage;
 }

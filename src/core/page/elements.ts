@@ -63,8 +63,8 @@ export function compileMatcher(selector: string): Matcher {
 }
 
 /** The selector as a test of one element, for documents in standards and in quirks mode. */
-function queryOf(selector: string): (document: PageDocument) => (element: Element) => boolean {
-  const tokens = parseSelector(selector);
+function queryOf(selector: string | Token[][]): (document: PageDocument) => (element: Element) => boolean {
+  const tokens = typeof selector === 'string' ? parseSelector(selector) : selector;
   renameOwn(tokens);
   const make = (quirksMode: boolean) =>
     compile<Tree.Node, Element>(tokens, { adapter, pseudos: ownPseudos, quirksMode, cacheResults: false });
@@ -79,8 +79,42 @@ export function compileTest(selector: string): (document: PageDocument) => boole
   return (document) => document.elements.some(query(document));
 }
 
+/** A test of one element, from css-what's tokens; compiled when it is first needed. What css-select cannot read matches nothing. */
+export function compileElementTest(tokens: Token[]): (document: PageDocument, element: Element) => boolean {
+  let query: ReturnType<typeof queryOf> | undefined;
+  const compiled = () => {
+    try {
+      const made = queryOf([tokens]);
+      // Both modes are compiled as they are needed; what cannot be read shows at the first.
+      return (document: PageDocument) => made(document);
+    } catch {
+      return () => () => false;
+    }
+  };
+  return (document, element) => (query ??= compiled())(document)(element);
+}
+
+/** What `:scope` stands for; outside of `@scope` the root element (Selectors 4, 15.2). */
+let scopingRoot: Element | null = null;
+
+/** Runs a test in which `:scope` stands for an element. */
+export function withScopingRoot<T>(root: Element | null, test: () => T): T {
+  const before = scopingRoot;
+  scopingRoot = root;
+  try {
+    return test();
+  } finally {
+    scopingRoot = before;
+  }
+}
+
+const isScope = (element: Element) =>
+  scopingRoot ? element === scopingRoot : element.parentNode?.nodeName === '#document';
+
 const own = 'needle-';
-const ownPseudos = Object.fromEntries(Object.entries(pseudoClasses).map(([name, test]) => [own + name, test]));
+const ownPseudos = Object.fromEntries(
+  Object.entries({ ...pseudoClasses, scope: isScope }).map(([name, test]) => [own + name, test]),
+);
 
 /** css-select's own reading of a pseudo-class comes before one that is handed to it, so that ours need other names. */
 function renameOwn(tokens: Token[][]): void {
@@ -88,7 +122,8 @@ function renameOwn(tokens: Token[][]): void {
     if (token.type !== 'pseudo') continue;
     // `:nth-child(2 of .x)` is left to css-select.
     const withList = typeof token.data === 'string' && / of /i.test(token.data);
-    if (Object.hasOwn(pseudoClasses, token.name) && !withList) token.name = own + token.name;
+    if ((token.name === 'scope' || Object.hasOwn(pseudoClasses, token.name)) && !withList)
+      token.name = own + token.name;
     if (Array.isArray(token.data)) renameOwn(token.data);
   }
 }

@@ -1,8 +1,36 @@
 import type { PageDocument } from './document.js';
 import type { Page, Site } from './page.js';
 
+/** A captured stylesheet. */
+export interface StyleText {
+  text: string;
+  /** As messages name it: the file in a folder, or the path of its address. */
+  file: string;
+}
+
 /** The pages as one visitor sees them. */
 export interface View {
   site: Site;
   open: (page: Page) => PageDocument;
+  /** A page's source, for places in it. */
+  html: (page: Page) => string;
+  /** The stylesheet at an address; null where it was not captured. */
+  style: (address: string) => StyleText | null;
+}
+
+/** Stands for the host of a site that is a folder. */
+const folderHost = 'http://folder.invalid';
+
+/** The address of a page, that of a folder's page at a host that does not exist. */
+export const pageAddress = (page: Page) => new URL(page.url, folderHost).href;
+
+/** The path below a folder's root that an address names, decoded; null where it lies elsewhere. */
+export function folderPath(address: string): string | null {
+  const url = new URL(address);
+  if (url.origin !== folderHost) return null;
+  try {
+    return decodeURIComponent(url.pathname).slice(1);
+  } catch {
+    return null;
+  }
 }

@@ -1,0 +1,148 @@
+import type { AtRule, Declaration } from 'postcss';
+import type { OurRule, OurSheet } from '../css/cascade/cascade.js';
+import { compileScoped, compileSheet, readScope, type Around, type SheetSelector } from '../css/cascade/sheet.js';
+import type { SheetDeclaration } from '../css/syntax.js';
+import type { Place } from '../place.js';
+import type { Page, Site } from '../page/page.js';
+import type { Action, Rule } from '../rule/rule.js';
+import { targets } from '../rule/target.js';
+
+/** An action as it stands in the cascade, and where its declarations stand in the rule file. */
+export interface Owner {
+  rule: Rule;
+  action: Action;
+  placeOf: (declaration: SheetDeclaration) => Place;
+}
+
+/** A rule made ready for the cascade, once for all pages. */
+export interface CompiledRule {
+  rule: Rule;
+  actions: CompiledAction[];
+}
+
+export interface CompiledAction {
+  action: Action;
+  owner: Owner;
+  /** What it ships; empty for swaps and scripts. */
+  rules: OurRule[];
+  /** The at-rules around it, and the layers, keyframes and properties that it names. */
+  around: Around[];
+  sheet: Pick<OurSheet, 'layers' | 'keyframes' | 'registered' | 'makesContainers'>;
+}
+
+const nothingNamed = (): CompiledAction['sheet'] => ({
+  layers: [],
+  keyframes: new Map(),
+  registered: new Map(),
+  makesContainers: false,
+});
+
+/** Makes a rule ready for the cascade. */
+export function compileRule(rule: Rule): CompiledRule {
+  let anonymous = 0;
+  const layers = new Map<AtRule, string>();
+  const nameOf = (node: AtRule) => {
+    const known = layers.get(node) ?? `(${rule.name} ${++anonymous})`;
+    layers.set(node, known);
+    return known;
+  };
+  return { rule, actions: rule.actions.map((action) => compileAction(rule, action, nameOf)) };
+}
+
+function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule) => string): CompiledAction {
+  const places = new Map<SheetDeclaration, Place>();
+  const owner: Owner = { rule, action, placeOf: (declaration) => places.get(declaration) ?? action.at };
+  const compiled: CompiledAction = { action, owner, rules: [], around: [], sheet: nothingNamed() };
+  const layer = readAround('within' in action ? action.within : [], compiled, anonymousName);
+  if (layer === null) return compiled;
+  if (action.kind === 'definition') {
+    const { layers, keyframes, registered } = compileSheet(action.node.toString());
+    const named = layers.map(({ path }) => ({ path: [...layer, ...path], around: compiled.around }));
+    compiled.sheet = { ...compiled.sheet, layers: [...compiled.sheet.layers, ...named], keyframes, registered };
+    return compiled;
+  }
+  const firm = rule.strength === 'firm';
+  const declarations: SheetDeclaration[] = [];
+  if (action.kind === 'restyle')
+    for (const node of action.declarations) {
+      const declaration = declarationOf(node, firm);
+      const start = node.source?.start;
+      places.set(declaration, { file: action.at.file, line: start?.line ?? 1, column: start?.column ?? 1 });
+      declarations.push(declaration);
+    }
+  else if (action.kind === 'hide' || action.kind === 'only-here')
+    declarations.push({ kind: 'declaration', name: 'display', value: 'none', important: true, offset: 0 });
+  if (declarations.length === 0) return compiled;
+  compiled.sheet.makesContainers = declarations.some(({ name }) => /^container(-type|-name)?$/.test(name));
+  const scoped = compiled.around.some(({ kind }) => kind === 'scope');
+  const selectors = action.selectors.flatMap(({ text }) => compileScoped(text, scoped) ?? []).map(withScopeWeight);
+  compiled.rules = [
+    { selectors, declarations, layer: layer.length > 0 ? layer : null, around: compiled.around, owner },
+  ];
+  return compiled;
+}
+
+/** Reads the at-rules around an action into `around` and the layers that they name; null where it never applies. */
+function readAround(
+  within: AtRule[],
+  compiled: CompiledAction,
+  anonymousName: (node: AtRule) => string,
+): string[] | null {
+  const layer: string[] = [];
+  for (const node of within) {
+    const name = node.name.toLowerCase();
+    if (name === 'starting-style') return null;
+    if (name === 'media' || name === 'supports' || name === 'container')
+      compiled.around.push({ kind: name, condition: node.params });
+    if (name === 'layer') {
+      layer.push(...(node.params.trim() === '' ? [anonymousName(node)] : node.params.trim().split('.')));
+      compiled.sheet.layers.push({ path: [...layer], around: [...compiled.around] });
+    }
+    if (name === 'scope') {
+      const scoped = compiled.around.some(({ kind }) => kind === 'scope');
+      const scope = readScope(node.params, { parents: null, scoped });
+      if (!scope) return null;
+      compiled.around.push(scope);
+    }
+  }
+  return layer;
+}
+
+const declarationOf = (node: Declaration, firm: boolean): SheetDeclaration => ({
+  kind: 'declaration',
+  name: node.prop.startsWith('--') ? node.prop : node.prop.toLowerCase(),
+  value: node.value,
+  important: firm || node.important === true,
+  offset: 0,
+});
+
+/** A scope weighs (0,1,1), however the pages are picked (docs/verdicts.md, Scope). */
+const withScopeWeight = (selector: SheetSelector): SheetSelector => ({
+  ...selector,
+  specificity: [selector.specificity[0], selector.specificity[1] + 1, selector.specificity[2] + 1],
+});
+
+/** Whether an action does something on a page: `@only-here` does so on all pages but its rule's own. */
+export function shipsTo(
+  { rule, actions }: CompiledRule,
+  action: CompiledAction,
+  page: Page,
+  site: Site,
+  hasPages: boolean,
+): boolean {
+  const own = targets(rule, action.action, page, site);
+  return action.action.kind === 'only-here' ? hasPages && !own : own && actions.length > 0;
+}
+
+/** What of these actions stands in the cascade of a page, in the order in which it ships. */
+export function ourSheet(actions: CompiledAction[]): OurSheet | null {
+  if (actions.length === 0) return null;
+  const sheet: OurSheet = { ...nothingNamed(), rules: actions.flatMap(({ rules }) => rules) };
+  for (const { sheet: named } of actions) {
+    sheet.layers.push(...named.layers);
+    for (const [name, set] of named.keyframes) sheet.keyframes.set(name, set);
+    for (const [name, value] of named.registered) sheet.registered.set(name, value);
+    sheet.makesContainers ||= named.makesContainers;
+  }
+  return sheet;
+}

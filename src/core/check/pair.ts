@@ -1,0 +1,105 @@
+import type { Element } from '../page/document.js';
+import { elementPath } from '../page/element-path.js';
+import type { SheetDeclaration } from '../css/syntax.js';
+import type { Block, Winner } from '../css/cascade/cascade.js';
+import { compareWeights, level, type Weight } from '../css/cascade/weight.js';
+import { elementLine } from '../css/cascade/page-sheets.js';
+import { namesFor } from '../css/declaration.js';
+import type { Look } from './look.js';
+import type { CompiledAction, Owner } from './our-rules.js';
+import type { BeatenPair } from './verdict.js';
+
+/** One element, or a pseudo-element of it, and one longhand that an action sets there. */
+export interface Pair {
+  element: Element;
+  pseudo: string;
+  longhand: string;
+  /** Our own declaration, with what it weighs. */
+  ours: { declaration: SheetDeclaration; weight: Weight; block: Block };
+  winner: Winner;
+  /** Whether the winner is of this rule. */
+  isOurs: boolean;
+  /** Ours wins, or what wins computes to the same. */
+  won: boolean;
+  /** Whether the computed value differs from the page without our build. */
+  changes: boolean;
+  /** What it hangs on that was not seen. */
+  dependsOn: string | null;
+}
+
+/** The pairs of an action on the elements that it matches; one for each pseudo-element too. */
+export function pairsOf(compiled: CompiledAction, elements: Element[], longhands: string[], look: Look): Pair[] {
+  const pseudos = [...new Set(compiled.rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)))];
+  return elements.flatMap((element) =>
+    pseudos.flatMap((pseudo) => {
+      const block = look.cascade.blocks(element, pseudo).find(({ owner }) => owner === compiled.owner);
+      return block
+        ? longhands.flatMap((longhand) => pairOf(element, pseudo, longhand, block, compiled, look) ?? [])
+        : [];
+    }),
+  );
+}
+
+function pairOf(
+  element: Element,
+  pseudo: string,
+  longhand: string,
+  block: Block,
+  { owner }: CompiledAction,
+  { cascade, built, bare }: Look,
+): Pair | null {
+  const winner = cascade.winner(element, pseudo, longhand);
+  const declaration = ownDeclaration(block, longhand);
+  if (!winner || !declaration) return null;
+  const weight: Weight = { ...block.weight, level: declaration.important ? level.authorImportant : level.author };
+  const isOurs = winner.animation === null && (winner.block.owner as Owner | null)?.rule === owner.rule;
+  const value = built.value(element, pseudo, longhand);
+  const won = isOurs || value === built.valueOf(element, pseudo, longhand, declaration.name, declaration.value, block);
+  return {
+    element,
+    pseudo,
+    longhand,
+    ours: { declaration, weight, block },
+    winner,
+    isOurs,
+    won,
+    changes: value !== bare.value(element, pseudo, longhand),
+    dependsOn:
+      winner.animation !== null ? `the animation ${winner.animation}` : (winner.block.dependsOn ?? block.dependsOn),
+  };
+}
+
+/** The declaration of a block that stands for a longhand: the last one, the last important one first. */
+function ownDeclaration({ declarations }: Block, longhand: string): SheetDeclaration | undefined {
+  const names = namesFor(longhand);
+  const own = declarations.filter(({ name }) => names.has(name));
+  return own.filter(({ important }) => important).pop() ?? own[own.length - 1];
+}
+
+/** What beats a pair, as reports tell it. */
+export function beatenBy(pair: Pair, look: Look): BeatenPair {
+  const { element, pseudo, longhand, winner, ours } = pair;
+  return {
+    element: elementPath(element) + pseudo,
+    property: longhand,
+    by: { ...placeOfWinner(winner, element, look), reason: compareWeights(winner.weight, ours.weight).step },
+  };
+}
+
+/** Where a winning declaration stands, and the selector of its rule. */
+export function placeOfWinner(
+  winner: Winner,
+  element: Element,
+  { page, view, document }: Look,
+): { file: string; line: number; selector: string } {
+  const { block, declaration } = winner;
+  const owner = block.owner as Owner | null;
+  if (owner) {
+    const { file, line } = owner.placeOf(declaration);
+    return { file, line, selector: block.selector };
+  }
+  if (block.use) return { file: block.use.file, line: block.use.lineOf(declaration.offset), selector: block.selector };
+  if (block.origin === 'browser') return { file: 'the browser', line: 0, selector: block.selector };
+  const line = elementLine(view.html(page), document.elements.indexOf(element));
+  return { file: page.file, line, selector: block.weight.inline ? 'style attribute' : 'attributes of the element' };
+}

@@ -1,0 +1,48 @@
+import { Marks, scopeOf } from '../build/scope.js';
+import type { CheckInput, Judged } from './check.js';
+import { finding, type Finding } from './finding.js';
+import { targetFindings } from './target-findings.js';
+import { weakHandles } from './weak-handle.js';
+
+/** What is wrong with a rule before any page is looked at. */
+export function ruleFindings({ rule, pages, view: { site } }: Judged, { paths, today, others }: CheckInput): Finding[] {
+  const findings = [...targetFindings(rule, pages, site), ...weakHandles(rule, site, others)];
+  if (rule.until && rule.until.day < today) {
+    findings.push(
+      finding('expired', `"${rule.name}" ran until ${rule.until.day} and no longer ships`, {
+        rule: rule.name,
+        at: rule.until.at,
+        hint: 'Take the rule out, or give it a later day.',
+      }),
+    );
+  }
+  if (rule.actions.length === 0 && findings.length === 0) {
+    findings.push(
+      finding('no-action', `"${rule.name}" does nothing`, {
+        rule: rule.name,
+        at: rule.at,
+        hint: 'Add @hide, @swap, a style rule or @script.',
+      }),
+    );
+  }
+  const marks = new Marks(paths);
+  for (const action of rule.actions) if (action.kind !== 'definition') scopeOf(rule, action, site, marks);
+  if (marks.list.length > 0) {
+    const names = marks.list.map((mark) => mark.path ?? mark.pattern ?? 'a query').join(', ');
+    const why =
+      paths === 'run-time'
+        ? 'local-needle.yaml says `paths: run-time`'
+        : 'no page ID, body ID or class of its own picks it';
+    findings.push(
+      finding('needs-script', `needle.js must tell ${names} by its path: ${why}`, {
+        rule: rule.name,
+        at: rule.at,
+        hint:
+          paths === 'run-time'
+            ? null
+            : "It works once needle.js is loaded in the head. A class of its own on the page's body would do without.",
+      }),
+    );
+  }
+  return findings;
+}

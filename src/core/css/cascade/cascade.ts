@@ -1,0 +1,406 @@
+import { attribute, lineageOf, parentOf, type Element, type PageDocument } from '../../page/document.js';
+import { withScopingRoot } from '../../page/elements.js';
+import { declarationFault, hasSubstitution, namesFor } from '../declaration.js';
+import { logicalOf, physicalOf } from '../logical.js';
+import { readDeclarations, type SheetDeclaration } from '../syntax.js';
+import { browserSheet, presentationalHints } from './browser-styles.js';
+import { mediaHolds, type Truth, type Viewport } from './media.js';
+import type { PageSheets, SheetUse } from './page-sheets.js';
+import type { Around, Sheet, SheetRule, SheetSelector } from './sheet.js';
+import { supportsHolds } from './supports.js';
+import { compareWeights, level, type Level, type Weight } from './weight.js';
+
+/** A style rule of ours as it stands in the cascade of a page. */
+export interface OurRule extends SheetRule {
+  /** Whom it belongs to; the cascade does not look into it. */
+  owner: unknown;
+}
+
+/** What we ship to a page, in the order in which it ships. */
+export interface OurSheet extends Pick<Sheet, 'layers' | 'keyframes' | 'registered' | 'makesContainers'> {
+  rules: OurRule[];
+}
+
+/** The declarations of one rule, style attribute or hint that apply to an element. */
+export interface Block {
+  declarations: SheetDeclaration[];
+  origin: 'browser' | 'hint' | 'author';
+  weight: Omit<Weight, 'level'>;
+  selector: string;
+  /** Where it stands; null for the browser's own, for hints and for our own rules. */
+  use: SheetUse | null;
+  /** The owner of our rule; null for the site's. */
+  owner: unknown;
+  /** What it hangs on that cannot be known here. */
+  dependsOn: string | null;
+}
+
+/** The declaration that wins for one longhand. */
+export interface Winner {
+  declaration: SheetDeclaration;
+  weight: Weight;
+  block: Block;
+  /** The keyframes that it comes from. */
+  animation: string | null;
+}
+
+/** Knows, of every element of a page, the declarations that apply to it and the one that wins. */
+export class Cascade {
+  private readonly blocksKnown = new Map<Element, Map<string, Block[]>>();
+  private readonly truths = new Map<Around, Truth>();
+  private readonly layerRanks: Map<string, number>;
+  private readonly ourIndex: Pick<Sheet, 'byKey'>;
+  private readonly hasAnimations: boolean;
+
+  constructor(
+    readonly document: PageDocument,
+    private readonly sheets: PageSheets,
+    readonly ours: OurSheet | null,
+    readonly viewport: Viewport,
+  ) {
+    this.ourIndex = { byKey: new Map() };
+    ours?.rules.forEach((rule, index) => {
+      for (const selector of rule.selectors) {
+        const list = this.ourIndex.byKey.get(selector.key) ?? [];
+        this.ourIndex.byKey.set(selector.key, list);
+        list.push({ rule, selector, index });
+      }
+    });
+    this.layerRanks = this.rankLayers();
+    this.hasAnimations = [...sheets.uses.map(({ sheet }) => sheet), ...(ours ? [ours] : [])].some(
+      ({ keyframes }) => keyframes.size > 0,
+    );
+  }
+
+  /** Everything that applies to an element or to a pseudo-element of it (`''` for itself), weakest origins first. */
+  blocks(element: Element, pseudo: string): Block[] {
+    const known = this.blocksKnown.get(element) ?? new Map<string, Block[]>();
+    this.blocksKnown.set(element, known);
+    let found = known.get(pseudo);
+    if (!found) known.set(pseudo, (found = this.findBlocks(element, pseudo)));
+    return found;
+  }
+
+  /** The winning declaration of a longhand; null where none applies. `among` leaves out blocks. */
+  winner(element: Element, pseudo: string, longhand: string, among?: (block: Block) => boolean): Winner | null {
+    const names = this.namesOf(element, longhand);
+    let best: Winner | null = null;
+    for (const block of this.blocks(element, pseudo)) {
+      if (among && !among(block)) continue;
+      for (const declaration of block.declarations) {
+        if (!names.has(declaration.name) || !isValid(declaration)) continue;
+        const weight: Weight = { ...block.weight, level: levelOf(block.origin, declaration.important) };
+        // Of two in one block the later wins: they differ in nothing else.
+        if (!best || compareWeights(weight, best.weight).sign >= 0)
+          best = { declaration, weight, block, animation: null };
+      }
+    }
+    return this.hasAnimations ? this.animated(element, pseudo, longhand, names, best, among) : best;
+  }
+
+  /** The other name of a longhand on an element: the logical one of a physical one, and the other way round. */
+  otherName(element: Element, longhand: string): string {
+    const rtl = this.isRightToLeft(element);
+    const physical = physicalOf(longhand, rtl);
+    return physical !== longhand ? physical : (logicalOf(longhand, rtl) ?? longhand);
+  }
+
+  private namesOf(element: Element, longhand: string): Set<string> {
+    const names = namesFor(longhand);
+    if (physicalOf(longhand, false) === longhand && logicalOf(longhand, false) === null) return names;
+    return new Set([...names, ...namesFor(this.otherName(element, longhand))]);
+  }
+
+  private readonly directions = new Map<Element, boolean>();
+
+  private isRightToLeft(element: Element): boolean {
+    let known = this.directions.get(element);
+    if (known === undefined) {
+      const value = this.winner(element, '', 'direction')?.declaration.value.toLowerCase();
+      const parent = parentOf(element);
+      known =
+        value === 'rtl' || (value !== 'ltr' && value !== 'initial' && parent !== null && this.isRightToLeft(parent));
+      this.directions.set(element, known);
+    }
+    return known;
+  }
+
+  /** Keyframes that set the longhand win over all but what is important (CSS Cascading 5, 6.1). */
+  private animated(
+    element: Element,
+    pseudo: string,
+    longhand: string,
+    names: Set<string>,
+    best: Winner | null,
+    among?: (block: Block) => boolean,
+  ): Winner | null {
+    if (longhand.startsWith('animation-') || (best && best.weight.level >= level.authorImportant)) return best;
+    const running = this.winner(element, pseudo, 'animation-name', among);
+    const duration = this.winner(element, pseudo, 'animation-duration', among);
+    if (!running || running.declaration.value === 'none') return best;
+    const isLong = (value: string) =>
+      [...value.matchAll(/(-?[\d.]+)(ms|s)\b/gi)].some(([, number]) => Number(number) > 0);
+    if (!duration || !isLong(duration.declaration.value)) return best;
+    const words = running.declaration.value.split(/[\s,]+/).map((word) => word.replace(/^["']|["']$/g, ''));
+    for (const word of words.reverse()) {
+      const set = this.keyframesOf(word);
+      if (!set || ![...names].some((name) => set.has(name))) continue;
+      return { ...running, weight: { ...running.weight, level: level.animation }, animation: word };
+    }
+    return best;
+  }
+
+  private keyframesOf(name: string): Set<string> | undefined {
+    const ours = this.ours?.keyframes.get(name);
+    if (ours) return ours;
+    for (let at = this.sheets.uses.length - 1; at >= 0; at--) {
+      const own = this.sheets.uses[at]?.sheet.keyframes.get(name);
+      if (own) return own;
+    }
+    return undefined;
+  }
+
+  /** What `@property` says of a custom property. */
+  registered(name: string): { inherits: boolean; initial: string | null } | null {
+    const own = this.ours?.registered.get(name);
+    if (own) return own;
+    for (let at = this.sheets.uses.length - 1; at >= 0; at--) {
+      const found = this.sheets.uses[at]?.sheet.registered.get(name);
+      if (found) return found;
+    }
+    return null;
+  }
+
+  private findBlocks(element: Element, pseudo: string): Block[] {
+    const blocks: Block[] = [];
+    this.collect(browserSheet(), null, element, pseudo, blocks);
+    if (pseudo === '') {
+      const hints = presentationalHints(element);
+      if (hints.length > 0)
+        blocks.push(
+          attributeBlock(
+            'hint',
+            hints.map(([name, value]) => plain(name, value)),
+          ),
+        );
+    }
+    const { uses } = this.sheets;
+    for (const use of uses) if (!use.afterBuild) this.collect(use.sheet, use, element, pseudo, blocks);
+    if (this.ours) this.collect(this.ourIndex, null, element, pseudo, blocks);
+    for (const use of uses) if (use.afterBuild) this.collect(use.sheet, use, element, pseudo, blocks);
+    const style = pseudo === '' ? attribute(element, 'style') : undefined;
+    if (style) blocks.push(attributeBlock('author', readDeclarations(style)));
+    return blocks;
+  }
+
+  /** The number of a sheet in the order of appearance. */
+  private orderOf(use: SheetUse | null): number {
+    if (use === null) return this.sheets.uses.filter(({ afterBuild }) => !afterBuild).length;
+    const at = this.sheets.uses.indexOf(use);
+    return use.afterBuild ? at + 1 : at;
+  }
+
+  private collect(
+    sheet: Pick<Sheet, 'byKey'>,
+    use: SheetUse | null,
+    element: Element,
+    pseudo: string,
+    blocks: Block[],
+  ): void {
+    const conditions = use ? this.holds(use.around) : true;
+    if (conditions === false) return;
+    const isBrowser = use === null && sheet !== this.ourIndex;
+    // A rule whose list matches twice counts once, with its heaviest selector.
+    const found = new Map<SheetRule, Block>();
+    for (const key of keysOf(element)) {
+      for (const { rule, selector, index } of sheet.byKey.get(key) ?? []) {
+        if (selector.pseudo !== pseudo) continue;
+        const own = rule.around.length === 0 ? true : this.holds(rule.around);
+        if (own === false) continue;
+        const proximity = this.match(rule, selector, element, use);
+        if (proximity === null) continue;
+        const path = [...(use?.layer ?? []), ...(rule.layer ?? [])];
+        const block: Block = {
+          declarations: rule.declarations,
+          origin: isBrowser ? 'browser' : 'author',
+          weight: {
+            inline: false,
+            layer: path.length === 0 ? Infinity : (this.layerRanks.get(layerKey(path)) ?? 0),
+            specificity: selector.specificity,
+            proximity,
+            order: [isBrowser ? -1 : this.orderOf(use), index],
+          },
+          selector: selector.text,
+          use,
+          owner: 'owner' in rule ? rule.owner : null,
+          dependsOn: own === null || conditions === null ? containerText(rule, use) : null,
+        };
+        const other = found.get(rule);
+        if (!other || compareWeights({ ...block.weight, level: 2 }, { ...other.weight, level: 2 }).sign > 0)
+          found.set(rule, block);
+      }
+    }
+    blocks.push(...[...found.values()].sort((a, b) => a.weight.order[1] - b.weight.order[1]));
+  }
+
+  /** The proximity with which a selector matches; null where it does not. */
+  private match(rule: SheetRule, selector: SheetSelector, element: Element, use: SheetUse | null): number | null {
+    const scopes = rule.around.filter((each) => each.kind === 'scope');
+    if (scopes.length === 0) return selector.matches(this.document, element) ? Infinity : null;
+    for (const [root, distance] of this.scopingRoots(element, scopes, use))
+      if (withScopingRoot(root, () => selector.matches(this.document, element))) return distance;
+    return null;
+  }
+
+  /** The roots of the innermost scope that an element is in, nearest first (CSS Cascading 6, 2.5). */
+  private scopingRoots(
+    element: Element,
+    scopes: Extract<Around, { kind: 'scope' }>[],
+    use: SheetUse | null,
+  ): [Element, number][] {
+    const [scope, ...outer] = [...scopes].reverse();
+    if (!scope) return [];
+    const roots: [Element, number][] = [];
+    const lineage = lineageOf(element);
+    const any = (selectors: SheetSelector[], at: Element, root: Element | null) =>
+      withScopingRoot(root, () => selectors.some((each) => each.matches(this.document, at)));
+    const outerRoots =
+      outer.length === 0 ? [null] : this.scopingRoots(element, [...outer].reverse(), use).map(([each]) => each);
+    lineage.forEach((root, distance) => {
+      const isRoot =
+        scope.start === null
+          ? root === (use?.owner ?? lineage[lineage.length - 1])
+          : outerRoots.some((each) => any(scope.start ?? [], root, each));
+      if (!isRoot || outerRoots.length === 0) return;
+      const limited = lineage.slice(0, distance).some((at) => any(scope.end, at, root));
+      if (!limited) roots.push([root, distance]);
+    });
+    return roots;
+  }
+
+  /** Whether all conditions hold; null where one cannot be known. Scopes are asked for each element. */
+  holds(around: Around[]): Truth {
+    let all: Truth = true;
+    for (const each of around) {
+      let truth = this.truths.get(each);
+      if (truth === undefined) this.truths.set(each, (truth = this.judge(each)));
+      if (truth === false) return false;
+      if (truth === null) all = null;
+    }
+    return all;
+  }
+
+  private judge(around: Around): Truth {
+    if (around.kind === 'media') return mediaHolds(around.condition, this.viewport);
+    if (around.kind === 'supports') return supportsHolds(around.condition);
+    if (around.kind === 'scope') return true;
+    // Without any container, a query of a container's size holds nowhere.
+    const containers =
+      /style\(/i.test(around.condition) ||
+      this.ours?.makesContainers ||
+      this.sheets.uses.some(({ sheet }) => sheet.makesContainers) ||
+      this.document.elements.some((element) => /container/i.test(attribute(element, 'style') ?? ''));
+    return containers ? null : false;
+  }
+
+  /** CSS Cascading 5, 6.4.3: layers in the order in which they are named first, those inside a layer before its own rules. */
+  private rankLayers(): Map<string, number> {
+    interface Node {
+      key: string;
+      children: Map<string, Node>;
+    }
+    const root: Node = { key: '', children: new Map() };
+    let serial = 0;
+    const name = (path: string[], prefix: string[], around: Around[]) => {
+      if (this.holds(around) === false) return;
+      let node = root;
+      const keys: string[] = [];
+      for (const part of [...prefix, ...path]) {
+        keys.push(part);
+        const next: Node = node.children.get(part) ?? { key: layerKey(keys), children: new Map() };
+        node.children.set(part, next);
+        node = next;
+      }
+    };
+    const nameAll = ({ layers }: Pick<Sheet, 'layers'>, use: SheetUse | null) => {
+      if (use && this.holds(use.around) === false) return;
+      if (use?.layer) name([], use.layer, []);
+      for (const { path, around } of layers) name(path, use?.layer ?? [], around);
+    };
+    for (const use of this.sheets.uses) if (!use.afterBuild) nameAll(use.sheet, use);
+    if (this.ours) nameAll(this.ours, null);
+    for (const use of this.sheets.uses) if (use.afterBuild) nameAll(use.sheet, use);
+    const ranks = new Map<string, number>();
+    const walk = (node: Node) => {
+      for (const child of node.children.values()) walk(child);
+      if (node !== root) ranks.set(node.key, serial++);
+    };
+    walk(root);
+    return ranks;
+  }
+}
+
+const layerKey = (path: string[]) => path.join('\u0000');
+
+const plain = (name: string, value: string): SheetDeclaration => ({
+  kind: 'declaration',
+  name,
+  value,
+  important: false,
+  offset: 0,
+});
+
+function attributeBlock(origin: 'hint' | 'author', declarations: SheetDeclaration[]): Block {
+  return {
+    declarations,
+    origin,
+    weight: {
+      inline: origin === 'author',
+      layer: Infinity,
+      specificity: [0, 0, 0],
+      proximity: Infinity,
+      order: [0, 0],
+    },
+    selector: '',
+    use: null,
+    owner: null,
+    dependsOn: null,
+  };
+}
+
+function levelOf(origin: Block['origin'], important: boolean): Level {
+  if (origin === 'browser') return important ? level.browserImportant : level.browser;
+  if (origin === 'hint') return level.hint;
+  return important ? level.authorImportant : level.author;
+}
+
+const validity = new Map<string, boolean>();
+
+/** Whether a browser keeps a declaration. */
+function isValid({ name, value }: SheetDeclaration): boolean {
+  if (name.startsWith('--') || hasSubstitution(value)) return true;
+  const key = `${name}:${value}`;
+  let known = validity.get(key);
+  if (known === undefined) {
+    known = declarationFault(name, value) === null;
+    if (validity.size > 200_000) validity.clear();
+    validity.set(key, known);
+  }
+  return known;
+}
+
+/** What an element can be found by in a sheet. */
+function keysOf(element: Element): string[] {
+  const keys = ['*', element.tagName.toLowerCase()];
+  for (const { name, value } of element.attrs) {
+    if (name === 'id') keys.push(`#${value.toLowerCase()}`);
+    if (name === 'class')
+      for (const each of new Set(value.toLowerCase().split(/[\t\n\f\r ]+/))) if (each) keys.push(`.${each}`);
+  }
+  return keys;
+}
+
+function containerText(rule: SheetRule, use: SheetUse | null): string {
+  const query = [...(use?.around ?? []), ...rule.around].find(({ kind }) => kind === 'container');
+  return `@container ${query && 'condition' in query ? query.condition : ''}`.trim();
+}

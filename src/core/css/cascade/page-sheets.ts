@@ -1,0 +1,237 @@
+import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { attribute, readDocument, type Element, type PageDocument } from '../../page/document.js';
+import { textOf } from '../../page/elements.js';
+import type { Page } from '../../page/page.js';
+import { pageAddress, type StyleText, type View } from '../../page/view.js';
+import { beginMark, endMark } from '../../build/marks.js';
+import { compileSheet, type Around, type Sheet } from './sheet.js';
+
+/** A stylesheet in its place on a page. */
+export interface SheetUse {
+  sheet: Sheet;
+  /** As messages name it. */
+  file: string;
+  lineOf: (offset: number) => number;
+  /** The media of the link, and the conditions of the imports that led here. */
+  around: Around[];
+  /** The layer that an `@import` puts it in. */
+  layer: string[] | null;
+  /** Whether it comes after what we ship. */
+  afterBuild: boolean;
+  /** What `@scope` without a root is limited to: the parent of a `<style>`. */
+  owner: Element | null;
+}
+
+/** The stylesheets of a page in the order of the cascade. */
+export interface PageSheets {
+  uses: SheetUse[];
+  /** Addresses that the page loads and that were not captured. */
+  unseen: string[];
+}
+
+/** Stylesheets that import one another deeper than this are left out. */
+const deepestImport = 16;
+
+/** Reads and keeps the stylesheets of a site: each text is compiled once, however many pages load it. */
+export class SheetStore {
+  private readonly byAddress = new Map<string, { sheet: Sheet; file: string } | null>();
+  private readonly byText = new Map<string, Sheet>();
+
+  constructor(
+    private readonly view: Pick<View, 'style' | 'html'>,
+    /** Where the build's stylesheet stands on a page. */
+    private readonly place: 'head-end' | 'body-end',
+  ) {}
+
+  /** The stylesheets that apply to a page in the order of the source, each import before the sheet that imports it. */
+  sheetsOf(page: Page, document: PageDocument): PageSheets {
+    const result: PageSheets = { uses: [], unseen: [] };
+    const base = baseOf(page, document);
+    let preferred: string | null = null;
+    const visit = (node: Tree.ParentNode, inBody: boolean) => {
+      for (const child of node.childNodes) {
+        if (!('tagName' in child)) continue;
+        const isBody = inBody || child.tagName === 'body';
+        if (isStylesheet(child)) {
+          const title = attribute(child, 'title') ?? '';
+          // HTML Standard 4.2.4 and CSSOM 6.2: the first title is the preferred set, others are alternates.
+          const alternate = /(^|\s)alternate(\s|$)/i.test(attribute(child, 'rel') ?? '');
+          if (title !== '' && !alternate) preferred ??= title;
+          if (title === '' || title === preferred) this.add(child, { page, document, base, result, inBody });
+        }
+        visit(child, isBody);
+      }
+    };
+    visit(document.root, false);
+    return result;
+  }
+
+  private add(
+    element: Element,
+    {
+      page,
+      document,
+      base,
+      result,
+      inBody,
+    }: { page: Page; document: PageDocument; base: string; result: PageSheets; inBody: boolean },
+  ): void {
+    const media = attribute(element, 'media')?.trim() ?? '';
+    const context: ImportContext = {
+      around: media === '' ? [] : [{ kind: 'media', condition: media }],
+      layer: null,
+      afterBuild: inBody && this.place === 'head-end',
+      owner: null,
+      chain: [],
+    };
+    if (element.tagName === 'link') {
+      const address = resolveAddress(attribute(element, 'href') ?? '', base);
+      if (address !== null) this.linked(address, context, result);
+      return;
+    }
+    const text = withoutBuild(textOf(element));
+    let sheet = this.byText.get(text);
+    if (!sheet) this.byText.set(text, (sheet = compileSheet(text)));
+    const own = sheet;
+    let start: number | undefined;
+    const lineOf = (offset: number) => {
+      start ??= styleLine(this.view.html(page), stylesOf(document.root).indexOf(element));
+      return start + own.lineOf(offset) - 1;
+    };
+    const parent = element.parentNode && 'tagName' in element.parentNode ? element.parentNode : null;
+    this.use(own, base, { ...context, owner: parent }, { file: page.file, lineOf }, result);
+  }
+
+  private linked(address: string, context: ImportContext, result: PageSheets): void {
+    if (context.chain.includes(address) || context.chain.length > deepestImport) return;
+    let known = this.byAddress.get(address);
+    if (known === undefined) {
+      const style = address.startsWith('data:') ? dataStyle(address) : this.view.style(address);
+      known = style && { sheet: compileSheet(withoutBuild(style.text)), file: style.file };
+      this.byAddress.set(address, known);
+    }
+    if (!known) {
+      if (!result.unseen.includes(address)) result.unseen.push(address);
+      return;
+    }
+    const { sheet, file } = known;
+    this.use(
+      sheet,
+      address,
+      { ...context, chain: [...context.chain, address] },
+      { file, lineOf: sheet.lineOf },
+      result,
+    );
+  }
+
+  private use(
+    sheet: Sheet,
+    base: string,
+    context: ImportContext,
+    told: Pick<SheetUse, 'file' | 'lineOf'>,
+    result: PageSheets,
+  ): void {
+    for (const { url, layer, supports, media } of sheet.imports) {
+      const address = resolveAddress(url, base);
+      if (address === null) continue;
+      const around: Around[] = [...context.around];
+      if (media !== '') around.push({ kind: 'media', condition: media });
+      if (supports !== null)
+        around.push({ kind: 'supports', condition: /^[\w-]+\s*:/.test(supports) ? `(${supports})` : supports });
+      const inner = layer ? [...(context.layer ?? []), ...layer] : context.layer;
+      this.linked(address, { ...context, around, layer: inner, owner: null }, result);
+    }
+    const { around, layer, afterBuild, owner } = context;
+    result.uses.push({ sheet, ...told, around, layer, afterBuild, owner });
+  }
+}
+
+interface ImportContext extends Pick<SheetUse, 'around' | 'layer' | 'afterBuild' | 'owner'> {
+  /** Addresses on the way here: a sheet that imports itself ends there. */
+  chain: string[];
+}
+
+function isStylesheet(element: Element): boolean {
+  const type = attribute(element, 'type')?.trim().toLowerCase() ?? '';
+  if (type !== '' && type !== 'text/css') return false;
+  if (element.tagName === 'style') return true;
+  if (element.tagName !== 'link' || attribute(element, 'disabled') !== undefined) return false;
+  return /(^|\s)stylesheet(\s|$)/i.test(attribute(element, 'rel') ?? '') && (attribute(element, 'href') ?? '') !== '';
+}
+
+/** The address that relative ones of a page count from (HTML Standard 2.4.2): its own, or that of the first `<base>`. */
+function baseOf(page: Page, document: PageDocument): string {
+  const own = pageAddress(page);
+  let href: string | undefined;
+  const visit = (node: Tree.ParentNode) => {
+    for (const child of node.childNodes) {
+      if (href !== undefined || !('tagName' in child)) continue;
+      if (child.tagName === 'base') href = attribute(child, 'href');
+      visit(child);
+    }
+  };
+  visit(document.root);
+  return (href !== undefined ? resolveAddress(href, own) : null) ?? own;
+}
+
+/** An address without its fragment; null where it is none that a stylesheet comes from. */
+function resolveAddress(href: string, base: string): string | null {
+  if (!URL.canParse(href, base)) return null;
+  const url = new URL(href, base);
+  url.hash = '';
+  return /^(https?|data):$/.test(url.protocol) ? url.href : null;
+}
+
+/** The stylesheet that a `data:` address holds (RFC 2397); null where it holds another thing. */
+function dataStyle(address: string): StyleText | null {
+  const [, head = '', body = ''] = /^data:([^,]*),([^]*)$/.exec(address) ?? [];
+  if (!/^text\/css(;|$)/i.test(head)) return null;
+  try {
+    const bytes = /;base64$/i.test(head) ? atob(decodeURIComponent(body)) : null;
+    const text =
+      bytes === null
+        ? decodeURIComponent(body)
+        : new TextDecoder().decode(Uint8Array.from(bytes, (each) => each.charCodeAt(0)));
+    return { text, file: 'data:text/css' };
+  } catch {
+    return null;
+  }
+}
+
+/** A stylesheet without what an earlier build wrote into it; lines stay where they were. */
+export function withoutBuild(text: string): string {
+  const begin = `/*${beginMark('').trimEnd()}`;
+  if (!text.includes(begin)) return text;
+  let result = text;
+  for (let start = result.indexOf(begin); start >= 0; start = result.indexOf(begin, start)) {
+    const mark = result.indexOf(`/*${endMark.trimEnd()}`, start);
+    const close = mark < 0 ? -1 : result.indexOf('*/', mark);
+    const end = close < 0 ? result.length : close + 2;
+    result = result.slice(0, start) + result.slice(start, end).replace(/[^\n]/g, ' ') + result.slice(end);
+  }
+  return result;
+}
+
+function stylesOf(root: Tree.Document): Element[] {
+  const found: Element[] = [];
+  const visit = (node: Tree.ParentNode) => {
+    for (const child of node.childNodes) {
+      if (!('tagName' in child)) continue;
+      if (child.tagName === 'style') found.push(child);
+      visit(child);
+    }
+  };
+  visit(root);
+  return found;
+}
+
+/** The line on which the text of the `index`th `<style>` of a page begins. */
+function styleLine(html: string, index: number): number {
+  const style = stylesOf(parse(html, { sourceCodeLocationInfo: true }))[index];
+  return style?.sourceCodeLocation?.startTag?.endLine ?? 1;
+}
+
+/** The line of a page's source on which the `index`th of its elements begins. */
+export function elementLine(html: string, index: number): number {
+  return readDocument(html, true).elements[index]?.sourceCodeLocation?.startLine ?? 1;
+}

@@ -1,0 +1,277 @@
+import { parse as parseTokens, type Selector as Token } from 'css-what';
+import type { Element, PageDocument } from '../../page/document.js';
+import { compileElementTest } from '../../page/elements.js';
+import { parseSiteSelectors, resolveNested, selectorParts, type Selector } from '../selector.js';
+import { specificityOf, type Specificity } from '../specificity.js';
+import { lineCounter, readStylesheet, type SheetDeclaration, type SheetNode } from '../syntax.js';
+
+/** One complex selector of a sheet, ready to be tried on elements. */
+export interface SheetSelector {
+  text: string;
+  /** `::before` and what else follows the first pseudo-element; empty in most. */
+  pseudo: string;
+  specificity: Specificity;
+  /** What the element must carry for it to match at all: `#id`, `.class`, a tag, each in lower case, or `*`. */
+  key: string;
+  matches: (document: PageDocument, element: Element) => boolean;
+}
+
+/** An at-rule around a style rule on which it hangs. */
+export type Around =
+  | { kind: 'media' | 'supports' | 'container'; condition: string }
+  | { kind: 'scope'; start: SheetSelector[] | null; end: SheetSelector[] };
+
+/** A style rule, its nesting resolved. */
+export interface SheetRule {
+  selectors: SheetSelector[];
+  declarations: SheetDeclaration[];
+  /** Names from the outermost layer to its own; null outside of all layers. An anonymous layer has a name of its own. */
+  layer: string[] | null;
+  around: Around[];
+}
+
+/** A stylesheet as the cascade needs it. Made once for a text, used on every page that loads it. */
+export interface Sheet {
+  rules: SheetRule[];
+  /** In the order in which they are named first; those inside conditions with these. */
+  layers: { path: string[]; around: Around[] }[];
+  imports: { url: string; layer: string[] | null; supports: string | null; media: string; offset: number }[];
+  /** The properties that keyframes set, by the name of the animation. */
+  keyframes: Map<string, Set<string>>;
+  /** Custom properties that `@property` registers: whether they inherit, and their initial value. */
+  registered: Map<string, { inherits: boolean; initial: string | null }>;
+  /** Whether a declaration makes an element a query container. */
+  makesContainers: boolean;
+  /** The rules that an element with this key may match. */
+  byKey: Map<string, { rule: SheetRule; selector: SheetSelector; index: number }[]>;
+  lineOf: (offset: number) => number;
+}
+
+/** Reads a stylesheet for the cascade. Never throws. */
+export function compileSheet(source: string): Sheet {
+  const sheet: Sheet = {
+    rules: [],
+    layers: [],
+    imports: [],
+    keyframes: new Map(),
+    registered: new Map(),
+    makesContainers: /container(-type|-name)?\s*:/i.test(source),
+    byKey: new Map(),
+    lineOf: lazily(() => lineCounter(source)),
+  };
+  new SheetCompiler(sheet).read(readStylesheet(source), { layer: null, around: [], parents: null, scoped: false });
+  indexSheet(sheet);
+  return sheet;
+}
+
+function lazily(make: () => (offset: number) => number): (offset: number) => number {
+  let made: ReturnType<typeof make> | undefined;
+  return (offset) => (made ??= make())(offset);
+}
+
+/** Fills `byKey` from the rules. */
+export function indexSheet(sheet: Pick<Sheet, 'rules' | 'byKey'>): void {
+  sheet.rules.forEach((rule, index) => {
+    for (const selector of rule.selectors) {
+      const entry = { rule, selector, index };
+      const list = sheet.byKey.get(selector.key);
+      if (list) list.push(entry);
+      else sheet.byKey.set(selector.key, [entry]);
+    }
+  });
+}
+
+/** What stands around the nodes being read. */
+interface Context {
+  layer: string[] | null;
+  around: Around[];
+  parents: Selector[] | null;
+  /** Whether an `@scope` is around: selectors are then relative to its root. */
+  scoped: boolean;
+}
+
+class SheetCompiler {
+  private anonymous = 0;
+  private importsAllowed = true;
+
+  constructor(private readonly sheet: Sheet) {}
+
+  read(nodes: SheetNode[], context: Context): void {
+    let run: SheetDeclaration[] = [];
+    const flush = () => {
+      const own = context.parents ?? (context.scoped ? [{ text: ':where(:scope)', offset: 0 }] : null);
+      if (run.length > 0 && own) this.addRule(own, run, context);
+      run = [];
+    };
+    for (const node of nodes) {
+      if (node.kind === 'declaration') {
+        run.push(node);
+        continue;
+      }
+      flush();
+      if (node.kind === 'style') this.styleRule(node.prelude, node.children, context);
+      else this.atRule(node.name, node.prelude, node.children, context, node.offset);
+    }
+    flush();
+  }
+
+  private styleRule(prelude: string, children: SheetNode[], context: Context): void {
+    this.importsAllowed = false;
+    const selectors = absoluteSelectors(prelude, context);
+    if (selectors) this.read(children, { ...context, parents: selectors });
+  }
+
+  private addRule(selectors: Selector[], declarations: SheetDeclaration[], { layer, around }: Context): void {
+    const compiled = selectors.flatMap(({ text }) => compileSelector(text) ?? []);
+    if (compiled.length > 0) this.sheet.rules.push({ selectors: compiled, declarations, layer, around });
+  }
+
+  private atRule(name: string, prelude: string, children: SheetNode[] | null, context: Context, offset: number): void {
+    if (name === 'import') {
+      if (this.importsAllowed && children === null) this.importSheet(prelude, offset);
+      return;
+    }
+    if (name === 'layer') return this.layerRule(prelude, children, context);
+    if (name !== 'charset') this.importsAllowed = false;
+    if (children === null) return;
+    if (name === 'media' || name === 'supports' || name === 'container')
+      this.read(children, { ...context, around: [...context.around, { kind: name, condition: prelude }] });
+    else if (name === 'scope') {
+      const scope = readScope(prelude, context);
+      if (scope) this.read(children, { ...context, around: [...context.around, scope], parents: null, scoped: true });
+    } else if (/^(-webkit-)?keyframes$/.test(name)) {
+      const set = children.flatMap((frame) => (frame.kind === 'style' ? frame.children : []));
+      const names = set.flatMap((node) => (node.kind === 'declaration' && !node.important ? [node.name] : []));
+      this.sheet.keyframes.set(unquoted(prelude), new Set(names));
+    } else if (name === 'property') {
+      const value = (wanted: string) =>
+        children.find((node) => node.kind === 'declaration' && node.name === wanted) as SheetDeclaration | undefined;
+      const inherits = value('inherits')?.value;
+      if (inherits === undefined || !value('syntax')) return;
+      this.sheet.registered.set(prelude, {
+        inherits: inherits === 'true',
+        initial: value('initial-value')?.value ?? null,
+      });
+    }
+  }
+
+  private importSheet(prelude: string, offset: number): void {
+    const [, address = '', rest = ''] =
+      /^((?:url\(\s*)?(?:"[^"]*"|'[^']*'|[^\s"')]*)(?:\s*\))?)\s*([^]*)$/i.exec(prelude) ?? [];
+    const url = unquoted(address.replace(/^url\(\s*|\s*\)$/gi, ''));
+    const [, plain, named, supports, media = ''] =
+      /^(?:(layer)(?![\w(-])|layer\(\s*([^)]*?)\s*\))?\s*(?:supports\(([^]*?)\)(?=\s|$))?\s*([^]*)$/i.exec(rest) ?? [];
+    const layer = named !== undefined ? layerPath(named) : plain ? [this.anonymousLayer()] : null;
+    if (layer) this.sheet.layers.push({ path: layer, around: media ? [{ kind: 'media', condition: media }] : [] });
+    if (url) this.sheet.imports.push({ url, layer, supports: supports ?? null, media, offset });
+  }
+
+  private anonymousLayer = () => `(layer ${++this.anonymous})`;
+
+  private layerRule(prelude: string, children: SheetNode[] | null, context: Context): void {
+    const names = prelude === '' ? [] : prelude.split(',').map((each) => layerPath(each.trim()));
+    if (names.includes(null) || (children && names.length > 1) || (!children && names.length === 0)) return;
+    if (children) this.importsAllowed = false;
+    const paths = (children && names.length === 0 ? [[this.anonymousLayer()]] : names).map((path) => [
+      ...(context.layer ?? []),
+      ...(path ?? []),
+    ]);
+    for (const path of paths) this.sheet.layers.push({ path, around: context.around });
+    if (children && paths[0]) this.read(children, { ...context, layer: paths[0] });
+  }
+}
+
+/** `a.b` as names; null where it is no layer name. */
+function layerPath(name: string): string[] | null {
+  const parts = name.split('.');
+  const isName = (part: string) => /^-?(?:[a-z_\u0080-\uffff]|\\.)(?:[\w\u0080-\uffff-]|\\.)*$|^--[\w-]+$/i.test(part);
+  return parts.every(isName) && !/^(initial|inherit|unset|revert|revert-layer|default)$/i.test(name) ? parts : null;
+}
+
+const unquoted = (text: string) => text.trim().replace(/^(["'])(.*)\1$/s, '$2');
+
+/** The absolute selectors of a style rule; null where a browser drops it. */
+function absoluteSelectors(
+  prelude: string,
+  { parents, scoped }: Pick<Context, 'parents' | 'scoped'>,
+): Selector[] | null {
+  // `> .x` is read as what follows it; the combinator is put back.
+  const relative = /^\s*[>+~]/.test(prelude) || /,\s*[>+~]/.test(prelude);
+  const implied = parents ? '& ' : ':scope ';
+  const text = relative && (parents || scoped) ? prelude.replace(/(^|,)\s*([>+~])/g, `$1 ${implied}$2`) : prelude;
+  const selectors = parseSiteSelectors(text);
+  if (!selectors) return null;
+  if (parents) {
+    const longest = selectors.reduce((most, each) => Math.max(most, each.text.split('&').length), 1);
+    const parentLength = parents.reduce((total, each) => total + each.text.length, 0);
+    // Nested `& &` doubles the text with every level; no sheet that people write comes near this.
+    if (longest * parentLength > 50_000) return null;
+    return resolveNested(selectors, parents);
+  }
+  const root = [{ text: ':where(:scope)', offset: 0 }];
+  return selectors.flatMap((selector) => {
+    if (selector.text.includes('&')) return resolveNested([selector], root);
+    return scoped && !/:scope\b/i.test(selector.text)
+      ? [{ ...selector, text: `:where(:scope) ${selector.text}` }]
+      : [selector];
+  });
+}
+
+/** Compiles a selector of ours as it stands inside of `@scope` or outside; null where it can match nothing. */
+export function compileScoped(text: string, scoped: boolean): SheetSelector[] | null {
+  const selectors = scoped ? absoluteSelectors(text, { parents: null, scoped }) : [{ text, offset: 0 }];
+  return selectors?.flatMap((each) => compileSelector(each.text) ?? []) ?? null;
+}
+
+/** `(.card) to (.inner)`; null where a browser drops the rule. */
+export function readScope(prelude: string, context: Pick<Context, 'parents' | 'scoped'>): Around | null {
+  const [, start, end] = /^(?:\(([^]*?)\))?\s*(?:to\s*\(([^]*)\))?$/i.exec(prelude.trim()) ?? [];
+  if (prelude.trim() !== '' && start === undefined && end === undefined) return null;
+  const compiled = (text: string, scoped: boolean) => {
+    const selectors = absoluteSelectors(text, { parents: context.parents, scoped });
+    return selectors?.map(({ text: each }) => compileSelector(each));
+  };
+  // Inside another scope it is relative to that one's root, as all selectors there are.
+  const starts = start === undefined ? null : compiled(start, context.scoped);
+  // A limit is relative to the scoping root only where it says so.
+  const ends = end === undefined ? [] : compiled(/^\s*[>+~]/.test(end) ? `:scope ${end}` : end, false);
+  if (starts === undefined || ends === undefined) return null;
+  if (starts?.includes(null) || ends.includes(null)) return null;
+  return { kind: 'scope', start: starts as SheetSelector[] | null, end: ends as SheetSelector[] };
+}
+
+const pseudoElementName = /^::?[\w-]+/;
+
+/** Compiles one absolute selector; null where it can match nothing that a page's source holds. */
+export function compileSelector(text: string): SheetSelector | null {
+  try {
+    const { element, pseudo } = selectorParts(text);
+    const [tokens = []] = parseTokens(element);
+    const specificity = specificityOf(tokens);
+    if (pseudo) specificity[2]++;
+    const name = pseudoElementName.exec(pseudo)?.[0].toLowerCase() ?? '';
+    return {
+      text,
+      pseudo: name && !name.startsWith('::') ? `:${pseudo.toLowerCase()}` : pseudo.toLowerCase(),
+      specificity,
+      key: keyOf(tokens),
+      matches: compileElementTest(tokens),
+    };
+  } catch {
+    return null;
+  }
+}
+
+function keyOf(tokens: Token[]): string {
+  let key = '*';
+  for (let at = tokens.length - 1; at >= 0; at--) {
+    const token = tokens[at];
+    if (!token || ['descendant', 'child', 'sibling', 'adjacent', 'parent', 'column-combinator'].includes(token.type))
+      break;
+    if (token.type === 'tag' && key === '*') key = token.name.toLowerCase();
+    if (token.type !== 'attribute' || token.ignoreCase !== 'quirks') continue;
+    if (token.name === 'id' && token.action === 'equals') return `#${token.value.toLowerCase()}`;
+    if (token.name === 'class' && token.action === 'element') key = `.${token.value.toLowerCase()}`;
+  }
+  return key;
+}

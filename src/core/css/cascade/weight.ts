@@ -1,0 +1,41 @@
+import type { Specificity } from '../specificity.js';
+
+/**
+ * Origins and importance from the weakest (CSS Cascading Level 5, 6.1), presentational hints as an origin of their own
+ * (6.3). A page at rest has no transitions under way.
+ */
+export const level = { browser: 0, hint: 1, author: 2, animation: 3, authorImportant: 4, browserImportant: 5 } as const;
+export type Level = (typeof level)[keyof typeof level];
+
+/** What decides between two declarations, in the order in which it is asked (CSS Cascading 5, 6.1; proximity: Level 6). */
+export interface Weight {
+  level: Level;
+  /** In a `style` attribute. */
+  inline: boolean;
+  /** The rank of its layer, the highest wins; infinite outside of layers. Not yet reversed for `!important`. */
+  layer: number;
+  specificity: Specificity;
+  /** Generations from the scoping root; infinite without `@scope`. The lowest wins. */
+  proximity: number;
+  /** Order of appearance, the sheet first. */
+  order: [sheet: number, rule: number];
+}
+
+/** The step of the cascade at which one declaration beats another. */
+export type Step = 'important' | 'animation' | 'inline' | 'layer' | 'specificity' | 'scope' | 'order';
+
+/** How one weight stands against another: above zero if the first wins, and by which step. */
+export function compareWeights(a: Weight, b: Weight): { sign: number; step: Step } {
+  if (a.level !== b.level) {
+    const higher = Math.max(a.level, b.level);
+    return { sign: a.level - b.level, step: higher === level.animation ? 'animation' : 'important' };
+  }
+  if (a.inline !== b.inline) return { sign: a.inline ? 1 : -1, step: 'inline' };
+  const reversed = a.level >= level.authorImportant;
+  if (a.layer !== b.layer) return { sign: a.layer > b.layer !== reversed ? 1 : -1, step: 'layer' };
+  const [ids, classes, types] = [0, 1, 2].map((at) => (a.specificity[at] ?? 0) - (b.specificity[at] ?? 0));
+  const heavier = ids || classes || types || 0;
+  if (heavier !== 0) return { sign: heavier, step: 'specificity' };
+  if (a.proximity !== b.proximity) return { sign: b.proximity > a.proximity ? 1 : -1, step: 'scope' };
+  return { sign: a.order[0] - b.order[0] || a.order[1] - b.order[1], step: 'order' };
+}

@@ -1,0 +1,165 @@
+import { calc } from '@csstools/css-calc';
+import { color as readColor, serializeRGB } from '@csstools/css-color-parser';
+import { parseComponentValue } from '@csstools/css-parser-algorithms';
+import { tokenize } from '@csstools/css-tokenizer';
+import { generate, parse, type CssNode } from 'css-tree';
+
+/** What lengths and colours of a value are relative to. Sizes in CSS pixels. */
+export interface Relative {
+  fontSize: () => number;
+  rootFontSize: () => number;
+  viewport: { width: number; height: number };
+  /** What `currentcolor` stands for. */
+  currentColor: () => string;
+  /** The address that `url()` counts from. */
+  base: string | null;
+}
+
+const absolute: Record<string, number> = {
+  px: 1,
+  in: 96,
+  cm: 96 / 2.54,
+  mm: 9.6 / 2.54,
+  q: 2.4 / 2.54,
+  pt: 4 / 3,
+  pc: 16,
+};
+const angles: Record<string, number> = { deg: 1, grad: 0.9, rad: 180 / Math.PI, turn: 360 };
+
+/** A number as it is compared: six digits count. */
+export const numberText = (value: number) => String(Number(value.toPrecision(6)));
+
+/** The system colours that Chromium uses on a light page, and its own names for the colours of links. */
+const systemColors: Record<string, string> = {
+  canvas: '#ffffff',
+  canvastext: '#000000',
+  linktext: '#0000ee',
+  visitedtext: '#551a8b',
+  activetext: '#ff0000',
+  '-webkit-link': '#0000ee',
+  '-webkit-activelink': '#ff0000',
+  buttonface: '#efefef',
+  buttontext: '#000000',
+  buttonborder: '#000000',
+  field: '#ffffff',
+  fieldtext: '#000000',
+  graytext: '#808080',
+  highlight: '#0078d7',
+  highlighttext: '#ffffff',
+  mark: '#ffff00',
+  marktext: '#000000',
+};
+
+/**
+ * A value in a form in which two that compute to the same are the same text (CSS Values and Units 4, computed values):
+ * lengths in pixels, colours as rgb, keywords in lower case. What it cannot reduce it leaves as it stands.
+ */
+export function canonical(value: string, relative: Relative): string {
+  let tree: CssNode;
+  try {
+    tree = parse(value, { context: 'value' });
+  } catch {
+    return value.trim();
+  }
+  return tree.type === 'Value' ? nodesText(tree.children.toArray(), relative) : value.trim();
+}
+
+function nodesText(nodes: CssNode[], relative: Relative): string {
+  return nodes
+    .filter(({ type }) => type !== 'WhiteSpace' && type !== 'Comment')
+    .map((node) => nodeText(node, relative))
+    .join(' ')
+    .replace(/ , /g, ', ');
+}
+
+function nodeText(node: CssNode, relative: Relative): string {
+  switch (node.type) {
+    case 'Number':
+      return numberText(Number(node.value));
+    case 'Percentage':
+      return `${numberText(Number(node.value))}%`;
+    case 'Dimension':
+      return dimensionText(Number(node.value), node.unit.toLowerCase(), relative);
+    case 'Identifier':
+      return identifierText(node.name, relative);
+    case 'Hash':
+      return colorText(`#${node.value}`) ?? `#${node.value}`;
+    case 'String':
+      return JSON.stringify(node.value);
+    case 'Url':
+      return `url(${JSON.stringify(relative.base !== null && URL.canParse(node.value, relative.base) ? new URL(node.value, relative.base).href : node.value)})`;
+    case 'Function':
+      return functionText(node.name.toLowerCase(), node, relative);
+    case 'Operator':
+      return node.value.trim();
+    default:
+      return generate(node);
+  }
+}
+
+function dimensionText(value: number, unit: string, relative: Relative): string {
+  const pixels = lengthIn(unit, relative);
+  if (pixels !== null) return value === 0 ? '0' : `${numberText(value * pixels)}px`;
+  const degrees = angles[unit];
+  if (degrees !== undefined) return `${numberText(value * degrees)}deg`;
+  if (unit === 'ms') return `${numberText(value / 1000)}s`;
+  return `${numberText(value)}${unit}`;
+}
+
+/** How many pixels a unit of length has; null where only a laid-out page knows. */
+function lengthIn(unit: string, { fontSize, rootFontSize, viewport }: Relative): number | null {
+  const fixed = absolute[unit];
+  if (fixed !== undefined) return fixed;
+  if (unit === 'em') return fontSize();
+  if (unit === 'rem') return rootFontSize();
+  const [, side] = /^[sld]?v(w|h|i|b|min|max)$/.exec(unit) ?? [];
+  const { width, height } = viewport;
+  if (side === 'w' || side === 'i') return width / 100;
+  if (side === 'h' || side === 'b') return height / 100;
+  if (side === 'min') return Math.min(width, height) / 100;
+  return side === 'max' ? Math.max(width, height) / 100 : null;
+}
+
+function identifierText(name: string, relative: Relative): string {
+  const word = name.toLowerCase();
+  if (word === 'currentcolor') return relative.currentColor();
+  if (Object.hasOwn(systemColors, word)) return colorText(systemColors[word] ?? '') ?? word;
+  return colorText(word) ?? (name.startsWith('--') ? name : word);
+}
+
+const colorFunctions = /^(rgba?|hsla?|hwb|lab|lch|oklab|oklch|color|color-mix|light-dark|contrast-color)$/;
+const mathFunctions =
+  /^(calc|min|max|clamp|round|mod|rem|abs|sign|sin|cos|tan|asin|acos|atan|atan2|pow|sqrt|hypot|log|exp)$/;
+
+function functionText(name: string, node: Extract<CssNode, { type: 'Function' }>, relative: Relative): string {
+  const inner = nodesText(node.children.toArray(), relative);
+  if (name === 'light-dark') return nodesText(node.children.toArray(), relative).split(', ')[0] ?? inner;
+  if (colorFunctions.test(name)) return colorText(`${name}(${inner})`) ?? `${name}(${inner})`;
+  if (mathFunctions.test(name)) {
+    const folded = calc(`${name}(${inner})`, { precision: 6 });
+    return folded === `${name}(${inner})` ? folded : canonical(folded, relative);
+  }
+  return `${name}(${inner})`;
+}
+
+const colorsKnown = new Map<string, string | null>();
+
+/** A colour as `rgb(r, g, b, a)` with whole numbers; null where the text is none. */
+function colorText(text: string): string | null {
+  let known = colorsKnown.get(text);
+  if (known === undefined) {
+    known = readAsColor(text);
+    if (colorsKnown.size > 20_000) colorsKnown.clear();
+    colorsKnown.set(text, known);
+  }
+  return known;
+}
+
+function readAsColor(text: string): string | null {
+  // Colours of wider spaces are compared as they stand.
+  if (/^(lab|lch|oklab|oklch|color|color-mix|contrast-color)\(/.test(text)) return null;
+  const component = parseComponentValue(tokenize({ css: text }));
+  const data = component ? readColor(component) : false;
+  if (!data) return null;
+  return serializeRGB(data).toString();
+}

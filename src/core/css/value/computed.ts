@@ -1,0 +1,291 @@
+import { parentOf, type Element } from '../../page/document.js';
+import type { Block, Cascade, Winner } from '../cascade/cascade.js';
+import { declarationFault, hasSubstitution, isInherited, longhandsOf, wideKeywords } from '../declaration.js';
+import { canonical, numberText, type Relative } from './canonical.js';
+import { initialOf, longhandValue } from './expand.js';
+import { substitute } from './variables.js';
+
+/** A step of `font-size` keywords, in pixels at the default size (CSS Fonts 4, 2.5.1). */
+const fontSizes: Record<string, number> = {
+  'xx-small': 9,
+  'x-small': 10,
+  small: 13,
+  medium: 16,
+  large: 18,
+  'x-large': 24,
+  'xx-large': 32,
+  'xxx-large': 48,
+  '-webkit-xxx-large': 48,
+};
+const lineWidths: Record<string, string> = { thin: '1px', medium: '3px', thick: '5px' };
+
+/** The display of a box that is taken out of the flow or is an item of its parent (CSS Display 3, 2.7). */
+const blockified: Record<string, string> = {
+  inline: 'block',
+  'inline-block': 'block',
+  'inline-flex': 'flex',
+  'inline-grid': 'grid',
+  'inline-table': 'table',
+  ruby: 'block ruby',
+};
+const isTablePart = (display: string) => /^table-|^ruby-text$/.test(display);
+
+/** Computed values of a page's elements in canonical form (see canonical.ts), by the cascade given. */
+export class Computed {
+  private readonly known = new Map<Element, Map<string, string>>();
+
+  /** `among`: the blocks that count; all if left out. */
+  constructor(
+    readonly cascade: Cascade,
+    private readonly among?: (block: Block) => boolean,
+  ) {}
+
+  /** The declaration that wins for a longhand among the blocks that count. */
+  winner = (element: Element, pseudo: string, longhand: string) =>
+    this.cascade.winner(element, pseudo, longhand, this.among);
+
+  /** The computed value of a longhand or custom property of an element, or of a pseudo-element of it; `currentcolor` resolved. */
+  value(element: Element, pseudo: string, longhand: string): string {
+    return this.resolved(element, pseudo, longhand, this.inheritable(element, pseudo, longhand));
+  }
+
+  /** CSS Color 4, 4.4: `currentcolor` is inherited as such, and told as the colour that it comes to. */
+  private resolved(element: Element, pseudo: string, longhand: string, value: string): string {
+    if (longhand === 'color' || !value.includes('currentcolor')) return value;
+    return value.replace(/\bcurrentcolor\b/g, () => this.value(element, pseudo, 'color'));
+  }
+
+  private inheritable(element: Element, pseudo: string, longhand: string): string {
+    const key = `${pseudo} ${longhand}`;
+    const values = this.known.get(element) ?? new Map<string, string>();
+    this.known.set(element, values);
+    let value = values.get(key);
+    if (value === undefined) {
+      // A value that hangs on itself (`--a: var(--a)`, `font-size` in its own units) is the initial one meanwhile.
+      values.set(key, initialOf(longhand));
+      value = this.compute(element, pseudo, longhand);
+      values.set(key, value);
+    }
+    return value;
+  }
+
+  /** What a declaration that applies to an element would compute to, whether it wins or not. */
+  valueOf(
+    element: Element,
+    pseudo: string,
+    longhand: string,
+    name: string,
+    written: string,
+    block: Block | null,
+  ): string {
+    const value = this.fromDeclared(element, pseudo, longhand, name, written, block);
+    return this.resolved(element, pseudo, longhand, this.adjusted(element, pseudo, longhand, value));
+  }
+
+  /** Whether an element is displayed: neither itself nor one above it has `display: none`, and no closed details hides it. */
+  isDisplayed(element: Element): boolean {
+    for (let at: Element | null = element; at; at = parentOf(at))
+      if (this.value(at, '', 'display') === 'none' || isInClosedDetails(at)) return false;
+    return true;
+  }
+
+  private compute(element: Element, pseudo: string, longhand: string): string {
+    const winner = this.winner(element, pseudo, longhand);
+    return this.adjusted(element, pseudo, longhand, this.fromWinner(element, pseudo, longhand, winner));
+  }
+
+  private fromWinner(element: Element, pseudo: string, longhand: string, winner: Winner | null): string {
+    if (!winner) return this.defaulted(element, pseudo, longhand, 'unset');
+    if (winner.animation !== null) return `(animation ${winner.animation})`;
+    const { declaration, block } = winner;
+    return this.fromDeclared(element, pseudo, longhand, declaration.name, declaration.value, block, winner);
+  }
+
+  private fromDeclared(
+    element: Element,
+    pseudo: string,
+    longhand: string,
+    name: string,
+    written: string,
+    block: Block | null,
+    winner: Winner | null = null,
+  ): string {
+    let value: string | null = written;
+    if (hasSubstitution(value)) {
+      value = substitute(value, (variable) => this.value(element, pseudo, variable));
+      // Invalid at computed-value time (CSS Variables 1, 3.1).
+      if (value === null || (!name.startsWith('--') && declarationFault(name, value))) value = 'unset';
+    }
+    const word = value.trim().toLowerCase();
+    if (wideKeywords.includes(word)) {
+      const beneath = winner ? this.rolledBack(element, pseudo, longhand, word, winner) : undefined;
+      return beneath ?? this.defaulted(element, pseudo, longhand, word);
+    }
+    if (longhand.startsWith('--')) return value.trim();
+    const own = longhandsOf(name).includes(longhand) ? longhand : this.cascade.otherName(element, longhand);
+    const part = longhandValue(name, value, own);
+    const relative = this.relativeTo(element, pseudo, longhand, block);
+    if (part === null) return `(${name}: ${canonical(value, relative)})`;
+    return canonical(part, relative);
+  }
+
+  /** `revert` and `revert-layer` (CSS Cascading 5, 7.3): what would win without this origin or layer. */
+  private rolledBack(
+    element: Element,
+    pseudo: string,
+    longhand: string,
+    word: string,
+    winner: Winner,
+  ): string | undefined {
+    const { origin, weight } = winner.block;
+    if (word === 'revert') {
+      if (origin === 'browser') return undefined;
+      const beneath = this.cascade.winner(element, pseudo, longhand, (block) => block.origin === 'browser');
+      return this.fromWinner(element, pseudo, longhand, beneath);
+    }
+    if (word !== 'revert-layer') return undefined;
+    const isBeneath = (block: Block) =>
+      (!this.among || this.among(block)) &&
+      (block.origin !== origin ||
+        (weight.inline ? !block.weight.inline : !block.weight.inline && block.weight.layer < weight.layer));
+    return this.fromWinner(element, pseudo, longhand, this.cascade.winner(element, pseudo, longhand, isBeneath));
+  }
+
+  private defaulted(element: Element, pseudo: string, longhand: string, word: string): string {
+    const custom = longhand.startsWith('--') ? this.cascade.registered(longhand) : null;
+    const inherits = longhand.startsWith('--') ? (custom?.inherits ?? true) : isInherited(longhand);
+    if (word === 'inherit' || (word !== 'initial' && inherits)) {
+      const parent = pseudo !== '' ? element : parentOf(element);
+      if (parent) return this.inheritable(parent, '', longhand);
+    }
+    if (longhand.startsWith('--')) return custom?.initial ?? '';
+    return canonical(initialOf(longhand), this.relativeTo(element, pseudo, longhand, null));
+  }
+
+  private relativeTo(element: Element, pseudo: string, longhand: string, block: Block | null): Relative {
+    const { viewport } = this.cascade;
+    const parent = pseudo !== '' ? element : parentOf(element);
+    const pixels = (of: Element | null, part: string) =>
+      of ? parseFloat(this.value(of, part, 'font-size')) || 16 : 16;
+    return {
+      viewport,
+      base: block?.use?.file ?? null,
+      fontSize: () => (longhand === 'font-size' ? pixels(parent, '') : pixels(element, pseudo)),
+      rootFontSize: () =>
+        parent || longhand !== 'font-size' ? pixels(this.cascade.document.elements[0] ?? null, '') : 16,
+      currentColor: () =>
+        longhand !== 'color' ? 'currentcolor' : parent ? this.value(parent, '', 'color') : 'rgb(0, 0, 0)',
+    };
+  }
+
+  /** What the computed value is beside what was specified: properties that hang on one another. */
+  private adjusted(element: Element, pseudo: string, longhand: string, value: string): string {
+    const own = (name: string) => this.value(element, pseudo, name);
+    const parent = pseudo !== '' ? element : parentOf(element);
+    if (longhand === 'display') return this.displayOf(element, pseudo, value, parent);
+    if (longhand === 'font-size') return this.fontSizeOf(value, parent);
+    if (longhand === 'font-weight') return this.fontWeightOf(value, parent);
+    if (longhand === 'float') return /^(absolute|fixed)$/.test(own('position')) ? 'none' : value;
+    if (longhand === 'line-height' && value.endsWith('%'))
+      return `${numberText((parseFloat(value) / 100) * parseFloat(own('font-size')))}px`;
+    if (/^border-.*-width$|^outline-width$|^column-rule-width$/.test(longhand)) return lineWidths[value] ?? value;
+    if (longhand === 'overflow-x' || longhand === 'overflow-y') {
+      const other = this.winner(element, pseudo, longhand === 'overflow-x' ? 'overflow-y' : 'overflow-x');
+      const beside = other
+        ? (longhandValue(
+            other.declaration.name,
+            other.declaration.value,
+            longhand === 'overflow-x' ? 'overflow-y' : 'overflow-x',
+          ) ?? '')
+        : 'visible';
+      if (/^(visible|clip)$/.test(value) && /^(auto|scroll|hidden|overlay)$/.test(beside))
+        return value === 'visible' ? 'auto' : 'hidden';
+      return value === 'overlay' ? 'auto' : value;
+    }
+    if (/opacity$/.test(longhand) && value.endsWith('%')) return numberText(parseFloat(value) / 100);
+    if (/^(letter|word)-spacing$/.test(longhand) && value === 'normal') return '0';
+    if (longhand === 'background-position-x' || longhand === 'background-position-y')
+      return value
+        .replace(/\b(left|top)\b/g, '0%')
+        .replace(/\bcenter\b/g, '50%')
+        .replace(/\b(right|bottom)\b/g, '100%');
+    if (longhand === 'background-repeat')
+      return value
+        .replace(/^(\S+) \1$/, '$1')
+        .replace(/^repeat no-repeat$/, 'repeat-x')
+        .replace(/^no-repeat repeat$/, 'repeat-y');
+    if (longhand === 'font-stretch') return stretches[value] ?? value;
+    return value;
+  }
+
+  private displayOf(element: Element, pseudo: string, value: string, parent: Element | null): string {
+    const word = displays[value] ?? value;
+    if (word === 'none' || word === 'contents') return !parent && word === 'contents' ? 'block' : word;
+    const own = (name: string) => this.value(element, pseudo, name);
+    const outside = this.boxParent(parent);
+    const isItem = outside !== null && /^(inline-)?(flex|grid)$/.test(this.value(outside, '', 'display'));
+    if (!parent || isItem || /^(absolute|fixed)$/.test(own('position')) || this.floats(element, pseudo))
+      return blockified[word] ?? (isTablePart(word) ? 'block' : word);
+    return word;
+  }
+
+  private floats = (element: Element, pseudo: string) => this.value(element, pseudo, 'float') !== 'none';
+
+  /** The nearest element above that makes a box. */
+  private boxParent(parent: Element | null): Element | null {
+    let at = parent;
+    while (at && this.value(at, '', 'display') === 'contents') at = parentOf(at);
+    return at;
+  }
+
+  private fontSizeOf(value: string, parent: Element | null): string {
+    const outer = parent ? parseFloat(this.value(parent, '', 'font-size')) || 16 : 16;
+    if (Object.hasOwn(fontSizes, value)) return `${fontSizes[value]}px`;
+    if (value === 'larger') return `${numberText(outer * 1.2)}px`;
+    if (value === 'smaller') return `${numberText(outer / 1.2)}px`;
+    return value.endsWith('%') ? `${numberText((parseFloat(value) / 100) * outer)}px` : value;
+  }
+
+  /** CSS Fonts 4, 2.2.1. */
+  private fontWeightOf(value: string, parent: Element | null): string {
+    if (value === 'normal') return '400';
+    if (value === 'bold') return '700';
+    const outer = parent ? Number(this.value(parent, '', 'font-weight')) : 400;
+    if (value === 'bolder') return outer < 350 ? '400' : outer < 550 ? '700' : outer < 900 ? '900' : String(outer);
+    if (value === 'lighter') return outer < 100 ? String(outer) : outer < 550 ? '100' : outer < 750 ? '400' : '700';
+    return value;
+  }
+}
+
+const stretches: Record<string, string> = {
+  'ultra-condensed': '50%',
+  'extra-condensed': '62.5%',
+  condensed: '75%',
+  'semi-condensed': '87.5%',
+  normal: '100%',
+  'semi-expanded': '112.5%',
+  expanded: '125%',
+  'extra-expanded': '150%',
+  'ultra-expanded': '200%',
+};
+
+/** Displays that have a second name (CSS Display 3, 2). */
+const displays: Record<string, string> = {
+  'block flow': 'block',
+  'inline flow': 'inline',
+  'inline flow-root': 'inline-block',
+  'block flow-root': 'flow-root',
+  'block flex': 'flex',
+  'inline flex': 'inline-flex',
+  'block grid': 'grid',
+  'inline grid': 'inline-grid',
+  'block table': 'table',
+  'inline table': 'inline-table',
+};
+
+/** Whether an element is the content of a `<details>` that is shut, its first summary aside. */
+function isInClosedDetails(element: Element): boolean {
+  const parent = parentOf(element);
+  if (parent?.tagName !== 'details' || parent.attrs.some(({ name }) => name === 'open')) return false;
+  return parent.childNodes.find((node) => 'tagName' in node && node.tagName === 'summary') !== element;
+}

@@ -1,0 +1,115 @@
+import type { AtRule, Declaration, Rule as StyleRule } from 'postcss';
+import { declarationFault } from '../core/css/declaration.js';
+import { suggestion } from '../core/nearest.js';
+import type { Expectation } from '../core/rule/guard.js';
+import { ExpectDescriptors, GuardDescriptors } from './configuration.js';
+import { checkDescriptors, descriptorValues, rawValue, unquote, valueOffset, type Reader } from './reader.js';
+
+/** Reads `@guard SELECTORS { note: "…"; }` or `@guard SELECTORS;`. */
+export function readGuard(node: AtRule, reader: Reader): void {
+  const params = node.raws.params?.raw ?? node.params;
+  const offset = '@guard'.length + (node.raws.afterName ?? '').length;
+  let note: string | null = null;
+  if (node.nodes) {
+    const { values, nodes } = descriptorValues(node, reader, []);
+    const faulty = checkDescriptors(GuardDescriptors, values, nodes, reader);
+    reader.noOtherContent(node, 'guard');
+    if (typeof values['note'] === 'string' && !faulty.has('note')) note = unquote(values['note']);
+  }
+  for (const selector of reader.selectors(node, params, offset) ?? []) {
+    reader.result.guards.push({
+      selector: selector.text,
+      selectors: [selector],
+      note,
+      at: reader.place(node, offset + selector.offset),
+    });
+  }
+}
+
+/** Reads `@expect NAME { … }`: conditions, how to look, `@shown`, `@hidden` and style rules. */
+export function readExpectation(node: AtRule, reader: Reader): void {
+  const name = node.params.trim();
+  if (!node.nodes) return reader.problem(node, 0, '@expect has no block', 'Write @expect NAME { … }.');
+  if (!/^[A-Za-z_][\w-]*$/.test(name)) {
+    const message = name === '' ? '@expect has no name' : `"${name}" is no name for an expectation`;
+    return reader.problem(
+      node,
+      '@expect '.length,
+      message,
+      'A name is letters, digits and hyphens, such as @expect plain-bar { … }.',
+    );
+  }
+  const { values, nodes } = descriptorValues(node, reader, []);
+  const faulty = checkDescriptors(ExpectDescriptors, values, nodes, reader);
+  const given = (key: string) => (typeof values[key] === 'string' && !faulty.has(key) ? values[key] : null);
+  const condition = (key: string) => {
+    const declaration = nodes.get(key);
+    return declaration ? reader.condition(declaration, rawValue(declaration), valueOffset(declaration)) : null;
+  };
+  const note = given('note');
+  const expectation: Expectation = {
+    name,
+    note: note === null ? null : unquote(note),
+    at: reader.place(node, 0),
+    pages: condition('pages'),
+    except: condition('except'),
+    state: given('state'),
+    visitor: given('visitor'),
+    viewport: given('viewport'),
+    wants: [],
+  };
+  for (const child of node.nodes) {
+    if (child.type === 'rule') readLook(child, expectation, reader);
+    if (child.type === 'atrule') readDisplay(child, expectation, reader);
+  }
+  if (expectation.wants.length === 0)
+    reader.problem(node, 0, `"${name}" expects nothing`, 'Add @shown SELECTOR; @hidden SELECTOR; or a style rule.');
+  reader.result.expectations.push(expectation);
+}
+
+function readDisplay(node: AtRule, expectation: Expectation, reader: Reader): void {
+  const kind = node.name;
+  if (kind !== 'shown' && kind !== 'hidden')
+    return reader.problem(
+      node,
+      0,
+      `@${kind} is not known in @expect`,
+      suggestion(kind, ['shown', 'hidden']).replace('mean ', 'mean @'),
+    );
+  if (node.nodes) return reader.problem(node, 0, `@${kind} takes no block`, `End it with a semicolon: @${kind} …;`);
+  const offset = 1 + kind.length + (node.raws.afterName ?? '').length;
+  for (const selector of reader.selectors(node, node.raws.params?.raw ?? node.params, offset) ?? []) {
+    const at = reader.place(node, offset + selector.offset);
+    expectation.wants.push({ kind, selector: selector.text, selectors: [selector], at });
+  }
+}
+
+function readLook(node: StyleRule, expectation: Expectation, reader: Reader): void {
+  const selectors = reader.selectors(node, node.raws.selector?.raw ?? node.selector, 0);
+  for (const child of node.nodes) {
+    if (child.type === 'comment') continue;
+    if (child.type !== 'decl') {
+      reader.problem(
+        child,
+        0,
+        'A style rule of @expect holds declarations alone',
+        'Write another style rule beside it.',
+      );
+      continue;
+    }
+    const fault = faultOf(child);
+    if (fault) reader.found('bad-css', child, 0, `${fault.message}: browsers drop it`, { hint: fault.hint });
+    else
+      for (const selector of selectors ?? [])
+        expectation.wants.push({
+          kind: 'looks',
+          selector: selector.text,
+          selectors: [selector],
+          property: child.prop.startsWith('--') ? child.prop : child.prop.toLowerCase(),
+          value: child.value,
+          at: reader.place(child, 0),
+        });
+  }
+}
+
+const faultOf = (node: Declaration) => declarationFault(node.prop, node.value);

@@ -1,0 +1,34 @@
+import type { Page as BrowserPage } from 'playwright-core';
+import { canonical } from '../../src/core/css/value/canonical.js';
+import type { CascadeCase } from './cases.js';
+import { computed, inChromium, sourceOf } from './judge.js';
+
+const relative = {
+  fontSize: () => 16,
+  rootFontSize: () => 16,
+  viewport: { width: 1000, height: 700 },
+  currentColor: () => 'currentcolor',
+  base: null,
+};
+const plain = (name: string, value: string) => (name === '--v' ? value.trim() : canonical(value, relative));
+
+/** What differs between our values and Chromium's, as text; null where nothing does. */
+export async function differences(page: BrowserPage, cases: CascadeCase[]): Promise<(string | null)[]> {
+  const ours = cases.map(computed);
+  const theirs = await inChromium(
+    page,
+    cases.map((each, index) => sourceOf(each, `<style>${ours[index]?.css ?? ''}</style>`)),
+  );
+  return ours.map(({ values, faults }, index) => {
+    if (faults.length > 0) return `the rule was refused: ${faults.join('; ')}`;
+    const found = theirs[index] ?? [];
+    if (found.length !== values.length) return `${values.length} elements, and ${found.length} in Chromium`;
+    for (const [at, own] of values.entries()) {
+      for (const [name, value] of Object.entries(own)) {
+        const other = plain(name, found[at]?.[name] ?? '');
+        if (plain(name, value) !== other) return `element ${at}, ${name}: ${value}, and ${other} in Chromium`;
+      }
+    }
+    return null;
+  });
+}
