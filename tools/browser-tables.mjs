@@ -52,6 +52,10 @@ const probes =
   `0 1 -1 1.5 0.5 1px -1px 1em 10% -10% 1deg 1s -1s 100ms red #123 currentcolor rgb(1,2,3) "a" url(a.png) 1fr 1px,2px
   linear-gradient(red,blue) translate(1px) blur(2px) counter(x) some-ident`.split(/\s+/);
 probes.push(
+  '-webkit-center',
+  '-webkit-left',
+  '-webkit-right',
+  '-webkit-match-parent',
   '1px 2px',
   '1px 2px 3px',
   '1px 2px 3px 4px',

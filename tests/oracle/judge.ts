@@ -30,7 +30,8 @@ export function sourceOf({ html, body, content, sheets }: CascadeCase, build: st
 
 /** Reads a case's rule, builds it, and computes what every element looks like. */
 export function computed(each: CascadeCase): { css: string; values: Record<string, string>[]; faults: string[] } {
-  const source = sourceOf(each, '');
+  // The head is not empty on a page with a build in it, which `:empty` would tell.
+  const source = sourceOf(each, '<style></style>');
   const page = makePage('/', '/', 'index.html', readOpening(source), forms);
   const site = makeSite('live', [page], forms);
   const view = { site, open: () => readDocument(source), html: () => source, style: () => null };

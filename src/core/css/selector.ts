@@ -115,6 +115,7 @@ function forgive(node: CssNode, changes: [number, number, string][]): void {
       if (list && containsPseudoElement(list)) throw new SelectorError(`":${name}()" holds a pseudo-element`, start);
     }
   }
+  if (node.type === 'Nth' && node.selector) forgive(node.selector, changes);
   if ('children' in node && node.children && typeof node.children !== 'string')
     for (const child of node.children.toArray()) forgive(child, changes);
 }
@@ -130,6 +131,7 @@ function containsPseudoElement(node: CssNode): boolean {
 
 function selectorTree(text: string): SelectorList {
   if (text.trim() === '') throw new SelectorError('There is no selector here', 0);
+  if (/,\s*$/.test(text)) throw new SelectorError('There is no selector after the last comma', text.lastIndexOf(','));
   try {
     return parse(text, { context: 'selectorList', positions: true }) as SelectorList;
   } catch (error) {

@@ -10,9 +10,8 @@ const text = `
 html, body, address, article, aside, blockquote, center, dd, details, dir, div, dl, dt, fieldset, figcaption, figure,
 footer, form, h1, h2, h3, h4, h5, h6, header, hgroup, hr, legend, listing, main, menu, nav, ol, optgroup, option, p,
 plaintext, pre, search, section, summary, ul, xmp { display: block; }
-area, base, basefont, datalist, head, link, meta, noembed, noframes, noscript, param, rp, script, style, template,
+area, base, basefont, datalist, head, link, meta, noembed, noframes, param, rp, script, style, template,
 title { display: none; }
-noscript { display: none !important; }
 input[type=hidden i] { display: none !important; }
 [hidden]:not([hidden=until-found i], embed) { display: none; }
 [hidden=until-found i] { content-visibility: hidden; }
@@ -52,8 +51,8 @@ abbr[title], acronym[title] { text-decoration: underline dotted; }
 mark { background: yellow; color: black; }
 :any-link { color: -webkit-link; text-decoration: underline; cursor: pointer; }
 :any-link:active { color: -webkit-activelink; }
-center { text-align: center; } caption { text-align: -webkit-center; } th { text-align: -internal-center; }
-table { box-sizing: border-box; border-spacing: 2px; border-color: gray; border-collapse: separate; text-indent: initial; }
+center { text-align: -webkit-center; } caption { text-align: -webkit-center; } th { text-align: -internal-center; }
+table { box-sizing: border-box; border-spacing: 2px; border-collapse: separate; text-indent: initial; }
 td, th { padding: 1px; vertical-align: inherit; } thead, tbody, tfoot { vertical-align: middle; border-color: inherit; }
 tr { vertical-align: inherit; border-color: inherit; }
 hr { color: gray; border: 1px inset; margin-block: 0.5em; margin-inline: auto; overflow: hidden; unicode-bidi: isolate; }
@@ -67,6 +66,7 @@ address, blockquote, center, dialog, div, figure, figcaption, footer, form, head
 plaintext, pre, search, summary, xmp, article, aside, h1, h2, h3, h4, h5, h6, hgroup, nav, section, table, caption,
 colgroup, col, thead, tbody, tfoot, tr, td, th, dir, dd, dl, dt, menu, ol, ul, li, details, fieldset, body, html, optgroup, option { unicode-bidi: isolate; }
 html, body { unicode-bidi: normal; }
+[popover] { position: fixed; inset: 0; width: fit-content; height: fit-content; margin: auto; border: solid; padding: 0.25em; overflow: auto; color: canvastext; background-color: canvas; }
 dialog { position: absolute; inset-inline: 0; width: fit-content; height: fit-content; margin: auto; border: solid; padding: 1em; color: canvastext; background-color: canvas; }
 input, textarea, select, button { margin: 0; letter-spacing: initial; word-spacing: initial; line-height: initial;
   text-transform: initial; text-indent: initial; text-shadow: initial; text-align: initial; font: 13.3333px Arial; color: fieldtext; }
@@ -106,7 +106,6 @@ const color = (given: string) => {
 };
 const image = (given: string) => (given.trim() === '' ? null : `url("${given.trim().replace(/["\\\n]/g, '\\$&')}")`);
 const keyword = (known: Record<string, string>) => (given: string) => known[given.trim().toLowerCase()] ?? null;
-const textAlign = keyword({ left: 'left', right: 'right', center: 'center', middle: 'center', justify: 'justify' });
 const blockAlign = keyword({
   left: '-webkit-left',
   right: '-webkit-right',
@@ -139,6 +138,8 @@ const replaced: Record<string, Hint[]> = {
     [
       'vertical-align',
       keyword({
+        left: 'top',
+        right: 'top',
         top: 'top',
         middle: '-webkit-baseline-middle',
         center: 'middle',
@@ -159,7 +160,6 @@ const cell: Record<string, Hint[]> = {
   valign: [['vertical-align', keyword({ top: 'top', middle: 'middle', bottom: 'bottom', baseline: 'baseline' })]],
   nowrap: [['white-space', () => 'nowrap']],
 };
-const aligned: Record<string, Hint[]> = { align: [['text-align', textAlign]] };
 const blocks: Record<string, Hint[]> = { align: [['text-align', blockAlign]] };
 
 /** Presentational hints by element and attribute (HTML Standard, 15.3 and 15.4). */
@@ -234,13 +234,13 @@ const hints: Record<string, Record<string, Hint[]>> = {
   embed: replaced,
   object: replaced,
   div: blocks,
-  p: aligned,
-  h1: aligned,
-  h2: aligned,
-  h3: aligned,
-  h4: aligned,
-  h5: aligned,
-  h6: aligned,
+  p: blocks,
+  h1: blocks,
+  h2: blocks,
+  h3: blocks,
+  h4: blocks,
+  h5: blocks,
+  h6: blocks,
   ol: { type: [['list-style-type', marker]] },
   ul: { type: [['list-style-type', marker]] },
   li: { type: [['list-style-type', marker]] },

@@ -88,7 +88,7 @@ export class Cascade {
     for (const block of this.blocks(element, pseudo)) {
       if (among && !among(block)) continue;
       for (const declaration of block.declarations) {
-        if (!names.has(declaration.name) || !isValid(declaration)) continue;
+        if (!names.has(declaration.name) || (block.origin === 'author' && !isValid(declaration))) continue;
         const weight: Weight = { ...block.weight, level: levelOf(block.origin, declaration.important) };
         // Of two in one block the later wins: they differ in nothing else.
         if (!best || compareWeights(weight, best.weight).sign >= 0)

@@ -33,6 +33,8 @@ const isTablePart = (display: string) => /^table-|^ruby-text$/.test(display);
 /** Computed values of a page's elements in canonical form (see canonical.ts), by the cascade given. */
 export class Computed {
   private readonly known = new Map<Element, Map<string, string>>();
+  /** The custom properties that are being computed, each for the one before it. */
+  private readonly open: { values: Map<string, string>; key: string; cyclic: boolean }[] = [];
 
   /** `among`: the blocks that count; all if left out. */
   constructor(
@@ -60,12 +62,22 @@ export class Computed {
     const values = this.known.get(element) ?? new Map<string, string>();
     this.known.set(element, values);
     let value = values.get(key);
-    if (value === undefined) {
-      // A value that hangs on itself (`--a: var(--a)`, `font-size` in its own units) is the initial one meanwhile.
-      values.set(key, initialOf(longhand));
-      value = this.compute(element, pseudo, longhand);
-      values.set(key, value);
+    if (value !== undefined) {
+      const start = longhand.startsWith('--')
+        ? this.open.findIndex((each) => each.values === values && each.key === key)
+        : -1;
+      for (const each of start < 0 ? [] : this.open.slice(start)) each.cyclic = true;
+      return value;
     }
+    // A value that hangs on itself (`font-size` in its own units) is the initial one meanwhile.
+    values.set(key, initialOf(longhand));
+    const open = { values, key, cyclic: false };
+    if (longhand.startsWith('--')) this.open.push(open);
+    value = this.compute(element, pseudo, longhand);
+    if (longhand.startsWith('--')) this.open.pop();
+    // CSS Variables 1, 2.3: all variables of a circle are invalid, whatever their fallbacks.
+    if (open.cyclic) value = '';
+    values.set(key, value);
     return value;
   }
 
@@ -95,7 +107,10 @@ export class Computed {
   }
 
   private fromWinner(element: Element, pseudo: string, longhand: string, winner: Winner | null): string {
-    if (!winner) return this.defaulted(element, pseudo, longhand, 'unset');
+    if (!winner) {
+      const value = this.defaulted(element, pseudo, longhand, 'unset');
+      return longhand === 'font-size' ? this.monospaced(element, pseudo, value) : value;
+    }
     if (winner.animation !== null) return `(animation ${winner.animation})`;
     const { declaration, block } = winner;
     return this.fromDeclared(element, pseudo, longhand, declaration.name, declaration.value, block, winner);
@@ -214,6 +229,10 @@ export class Computed {
         .replace(/^(\S+) \1$/, '$1')
         .replace(/^repeat no-repeat$/, 'repeat-x')
         .replace(/^no-repeat repeat$/, 'repeat-y');
+    if (longhand === 'text-align' && value === '-internal-center') {
+      const outer = parent ? this.value(parent, '', 'text-align') : 'start';
+      return outer === 'start' ? 'center' : outer;
+    }
     if (longhand === 'font-stretch') return stretches[value] ?? value;
     return value;
   }
@@ -244,6 +263,14 @@ export class Computed {
     if (value === 'larger') return `${numberText(outer * 1.2)}px`;
     if (value === 'smaller') return `${numberText(outer / 1.2)}px`;
     return value.endsWith('%') ? `${numberText((parseFloat(value) / 100) * outer)}px` : value;
+  }
+
+  /** Browsers take text in `monospace` alone 13/16 as large, where nothing says how large it is. */
+  private monospaced(element: Element, pseudo: string, value: string): string {
+    const parent = pseudo !== '' ? element : parentOf(element);
+    const is = (of: Element | null, part: string) => of !== null && this.value(of, part, 'font-family') === 'monospace';
+    const [own, outer] = [is(element, pseudo), is(parent, '')];
+    return own === outer ? value : `${numberText(parseFloat(value) * (own ? 13 / 16 : 16 / 13))}px`;
   }
 
   /** CSS Fonts 4, 2.2.1. */

@@ -1,0 +1,172 @@
+import fc from 'fast-check';
+import { chromium, type Browser, type Page as BrowserPage } from 'playwright-core';
+import { chromiumPath } from '../../src/browser/chromium.js';
+import { describeInBrowser } from '../helpers.js';
+import { cascadeCase, type CascadeCase } from '../oracle/cases.js';
+import { differences } from '../oracle/compare.js';
+import { sourceOf } from '../oracle/judge.js';
+
+const inside =
+  '<div class="outer"><div class="card"><div class="in"><p class="x">a</p><em class="y">b</em></div></div></div>';
+const page = (css: string, more: Partial<CascadeCase> = {}): CascadeCase => ({
+  html: '',
+  body: 'class="page-1"',
+  content: inside,
+  sheets: [{ as: 'style', media: '', css }],
+  rule: '.none { order: 1 }',
+  ...more,
+});
+
+/** Differences that longer runs found once, and the corners of the syntax that no generator comes to. */
+const kept: string[] = [
+  // Scopes
+  '@scope (.card) { .outer .x { z-index: 2 } }',
+  '@scope (.card) { > .in > .x { z-index: 2 } }',
+  '@scope (.card) { & .x { z-index: 2 } } .x { z-index: 3 }',
+  '@scope (.card) { :scope .x { z-index: 2 } } .x { z-index: 3 }',
+  '@scope (.x) { z-index: 2 }',
+  '@scope (.card) to (.in) { .x { z-index: 2 } }',
+  '@scope (.card) to (> .in) { .x { z-index: 2 } }',
+  '@scope (.in.in, .card) to (.in) { .x { z-index: 2 } }',
+  '@scope (.card) { @scope (.in) { .x { z-index: 2 } } }',
+  '@scope (.in) { @scope (.card) { .x { z-index: 2 } } }',
+  '@scope (div) to (:scope > .in) { @scope (div) to (:scope > .in) { .x { order: 4 } div { order: 5 } } }',
+  '@scope (.card) { .x { order: 1 } } @scope (.in) { .x { order: 2 } } @scope (.outer) { .x { order: 3 } }',
+  // Syntax and its recovery
+  '@media all { foo; .x { z-index: 2 } }',
+  'foo; .x { z-index: 2 }',
+  '.q {} ; .x { z-index: 2 }',
+  '& .x { z-index: 2 }',
+  '.x { color: red;; foo; z-index: 2 }',
+  '.x { a {} z-index: 2 }',
+  '.x { z-index: 2 } } .x { z-index: 4 }',
+  '.in { foo:bar {} .x { z-index: 2 } }',
+  '.in { color:{} .x { z-index: 2 } }',
+  '.in { @media all { foo; .x { z-index: 2 } } }',
+  '@layer a { foo; .x { z-index: 2 } }',
+  '@media all { --a:b {} .x { z-index: 2 } }',
+  '.in { --a:{b:c} .x { z-index: 2 } }',
+  '.x { z-index: 2!important!important }',
+  '.x { z-index: 2 } <!-- --> .x { z-index: 3 }',
+  '@media all { <!-- .x { z-index: 2 } }',
+  '.x, { z-index: 2 }',
+  '.x { z-index: 2; } @layer; .x { z-index: 3 }',
+  '.x { z-index: 2 ! IMPORTANT } .x { z-index: 3 }',
+  '.x { z-index: 2',
+  '.x { background: url(a b); z-index: 2 } .y { z-index: 3 }',
+  '.x { color: "a\n; z-index: 2; } .y { z-index: 3 }',
+  '/* .x { z-index: 2 }',
+  // Selectors
+  '.x::foo, .x { z-index: 2 }',
+  '.x::-webkit-foo, .x { z-index: 2 }',
+  '.x:foo, .x { z-index: 2 }',
+  ':is(.x, :foo) { z-index: 2 }',
+  ':not(.q, :foo) { z-index: 2 }',
+  '.x:has(:foo, *), .x { z-index: 2 }',
+  ':where() { z-index: 9 } .x { z-index: 2 }',
+  '.x:nth-child(foo), .x { z-index: 2 }',
+  '.x:nth-child(1 of :foo), .x { z-index: 2 }',
+  ':is(.x::before), .x { z-index: 2 }',
+  'p|a, .x { z-index: 2 }',
+  '*|p, .y { z-index: 2 }',
+  '[class="x" s] { z-index: 2 }',
+  '.x { @layer k { z-index: 2 } } p { z-index: 1 }',
+  '.x { & { z-index: 2 } } p.x { z-index: 1 }',
+  ':is(#none, .x) { z-index: 2 } p.x.x.x { z-index: 1 }',
+  ':nth-child(1 of #none, .x) { z-index: 2 } p.x { z-index: 1 }',
+  // Layers, values, inheritance
+  '@layer a, b; @layer b { .x { order: 1 !important } } @layer a { .x { order: 2 !important } } .x { order: 3 !important }',
+  '@layer a { .x { order: 1 } @layer b { .x { order: 2 } } }',
+  '@layer a.b { .x { order: 1 } } @layer a { .x { order: revert-layer } } ',
+  '@media print { @layer a; } @layer b { .x { order: 1 } } @layer a { .x { order: 2 } }',
+  '.in { color: red; border-top: 3px solid } .x { border-top-color: inherit; color: blue }',
+  '.x { --v: var(--w, 4); --w: var(--v); order: var(--v, 2) }',
+  '.x { --v: 4; order: var(--v); z-index: var(--none, 7); margin-top: var(--none) }',
+  '.in { --v: 1px solid red } .x { border: var(--v) }',
+  '@property --v { syntax: "<integer>"; inherits: false; initial-value: 3 } .in { --v: 4 } .x { order: var(--v) }',
+  '.x { all: unset; color: red } .in { color: blue }',
+  '.x { margin: 1px; margin-inline-start: 2px; direction: rtl } .y { direction: rtl; margin-inline-start: 3px; display: block }',
+  '.x { margin-left: 1px } .x { margin-inline-start: 2px }',
+  '@supports selector(:has(a)) { .x { order: 2 } } @supports selector(:foo) { .y { order: 2 } }',
+  '@supports not (display: nonsense) { .x { order: 2 } } @supports (display: grid) and (foo: bar) { .y { order: 2 } }',
+  '@media (min-width: 1000px) and (orientation: landscape) { .x { order: 2 } } @media (width > 1000px) { .y { order: 2 } }',
+  '@media (400px <= width < 1001px) { .x { order: 2 } } @media (min-width: 600) { .y { order: 2 } }',
+  '@media screen and (hover) or (color) { .x { order: 2 } } @media (foo), (color) { .y { order: 2 } }',
+  '@container (min-width: 1px) { .x { order: 2 } }',
+  '@starting-style { .x { order: 2 } } .y { order: 3 }',
+  '@import "data:text/css,.x%7Border:2%7D"; .y { order: 3 }',
+  '@import "data:text/css,.x%7Border:2%7D" layer(k); @layer j { .x { order: 3 } }',
+  '@import "data:text/css,.x%7Border:2%7D" print; @import url(data:text/css,.y%7Border:4%7D) supports(display: grid);',
+  '.y { order: 3 } @import "data:text/css,.x%7Border:2%7D";',
+];
+
+describeInBrowser('The cascade gives every element what Chromium gives it', () => {
+  let browser: Browser;
+  let tab: BrowserPage;
+  beforeAll(async () => {
+    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    tab = await browser.newPage();
+    await tab.setContent('<!doctype html><body>');
+  });
+  afterAll(() => browser?.close());
+
+  test('in the corners of syntax, selectors, layers and values', async () => {
+    const found = await differences(
+      tab,
+      kept.map((css) => page(css)),
+    );
+    expect(kept.flatMap((css, index) => (found[index] ? [`${css}: ${found[index]}`] : []))).toEqual([]);
+  });
+
+  test('with style, media, disabled and alternate sheets, quirks and attributes', async () => {
+    const cases = [
+      page('.x { order: 1 }', {
+        content: `${inside}<p class="x" hidden style="display: inline">a</p><table bgcolor=red><td align=center width=40>b`,
+      }),
+      page('[hidden] { display: block } .x { display: grid }', {
+        content: '<p hidden>a</p><p class=x hidden>b</p><p hidden=until-found>c</p>',
+      }),
+      page('.x { order: 1 }', {
+        sheets: [
+          { as: 'link', media: 'print', css: '.x { order: 2 }' },
+          { as: 'body', media: '', css: '.x { order: 3 }' },
+        ],
+      }),
+      page('', {
+        rule: '.x { order: 4 } @hide .y;',
+        sheets: [{ as: 'body', media: '', css: '.x { order: 3 } .y { display: block !important }' }],
+      }),
+    ];
+    expect(await differences(tab, cases)).toEqual(cases.map(() => null));
+  });
+
+  const runs = Number(process.env['ORACLE_RUNS'] ?? 3000);
+  const seed = Number(process.env['ORACLE_SEED'] ?? Math.floor(Math.random() * 2 ** 31));
+  test(`on ${runs} generated pages with stylesheets and rules (seed ${seed})`, async () => {
+    const cases = fc.sample(cascadeCase, { seed, numRuns: runs });
+    const batch = 50;
+    let pending: Promise<(string | null)[]> | null = null;
+    const failed: { index: number; why: string }[] = [];
+    for (let at = 0; at <= runs && failed.length === 0; at += batch) {
+      // Ours are computed while Chromium works on those before.
+      const next: Promise<(string | null)[]> | null = at < runs ? differences(tab, cases.slice(at, at + batch)) : null;
+      const found: (string | null)[] = (await pending) ?? [];
+      found.forEach((why, index) => why !== null && failed.push({ index: at - batch + index, why }));
+      pending = next;
+    }
+    await pending;
+    const [first] = failed;
+    if (!first) return expect(cases).toHaveLength(runs);
+    // The same case again, made smaller.
+    const shrunk = await fc.check(
+      fc.asyncProperty(cascadeCase, async (each) => {
+        const [why] = await differences(tab, [each]);
+        if (why) throw new Error(why);
+      }),
+      { seed, path: String(first.index), numRuns: runs, interruptAfterTimeLimit: 60_000 },
+    );
+    const smallest = shrunk.counterexample?.[0] ?? cases[first.index];
+    const told = smallest ? `${sourceOf(smallest, '')}\n@needle r { ${smallest.rule} }` : '';
+    throw new Error(`Seed ${seed}, case ${first.index}: ${String(shrunk.errorInstance ?? first.why)}\n${told}`);
+  }, 3_600_000);
+});
