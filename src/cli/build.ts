@@ -1,29 +1,18 @@
-import { createHash } from 'node:crypto';
-import { basename, extname, join, relative } from 'node:path';
+import { join, relative } from 'node:path';
 import { buildBundle } from '../core/build/bundle.js';
 import { check } from '../core/check/check.js';
-import type { FileUse } from '../core/rule/rule.js';
 import { ProblemError } from '../core/place.js';
 import { count, firstFew } from '../report/text.js';
 import { failOn, statusFor, type FailArguments } from './check.js';
 import { today, type Command } from './command.js';
 import { lookAt, openProject } from './open.js';
+import { shippedName } from './shipped-name.js';
 import { writeFiles } from './write.js';
 
 interface BuildArguments extends FailArguments {
   as: string;
   out: string;
   script: boolean;
-}
-
-/** A name for a shipped file that changes when its content does. */
-function shippedName(file: FileUse): string {
-  const hash = createHash('sha256')
-    .update(file.content ?? '')
-    .digest('hex')
-    .slice(0, 8);
-  const ending = extname(file.path ?? '');
-  return `files/${basename(file.path ?? '', ending).replace(/[^\w.-]+/g, '-')}-${hash}${ending}`;
 }
 
 export const command: Command<BuildArguments> = {

@@ -1,13 +1,21 @@
 import { resolve } from 'node:path';
-import { check } from '../core/check/check.js';
+import { accept, lostSince } from '../core/check/accepted.js';
+import { checkAllViewports } from '../core/check/all-viewports.js';
+import { withBrowserVerdicts } from '../core/check/browser-verdicts.js';
+import { check, withFindings } from '../core/check/check.js';
 import type { Level } from '../core/check/finding.js';
+import type { CheckInput } from '../core/check/plan.js';
+import { ProblemError } from '../core/place.js';
+import type { CheckReport } from '../core/check/verdict.js';
+import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { findProject, loadSettings } from '../project/settings.js';
 import { checkText } from '../report/check-text.js';
-import { styleFor } from '../report/text.js';
+import { count, styleFor } from '../report/text.js';
 import { status, today, type Command, type CommonArguments } from './command.js';
 import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
 import { otherSites } from './sites.js';
+import { writeFiles } from './write.js';
 
 export interface FailArguments extends CommonArguments {
   'fail-on': Level | 'never';
@@ -34,7 +42,27 @@ function watchedFolders(args: CommonArguments): string[] {
   return [directory, ...(source.from.kind === 'folder' ? [resolve(directory, source.from.where)] : [])];
 }
 
-export const command: Command<FailArguments & LookArguments & { watch: boolean }> = {
+interface CheckArguments extends FailArguments, LookArguments {
+  watch: boolean;
+  'all-viewports': boolean;
+  accept: boolean;
+  browser: boolean;
+}
+
+/** What `check` looks at, read anew each time. */
+function readAll(args: LookArguments) {
+  const { project, source, content } = openProject(args);
+  const input: CheckInput = {
+    ...lookAt(args, project, source, content),
+    rules: project.rules,
+    findings: [...project.findings, ...content.findings],
+    others: otherSites(project.directory, project.settings, source),
+    today: today(),
+  };
+  return { project, source, content, input };
+}
+
+export const command: Command<CheckArguments> = {
   formats: ['text', 'json'],
   options: {
     watch: {
@@ -42,36 +70,71 @@ export const command: Command<FailArguments & LookArguments & { watch: boolean }
       default: false,
       describe: 'Check again when a rule, style or page changes, and show what changed',
     },
+    'all-viewports': {
+      type: 'boolean',
+      default: false,
+      describe: 'Check at every viewport; say where a verdict varies',
+    },
+    browser: {
+      type: 'boolean',
+      default: false,
+      describe: "Let Chromium judge, the pages' own scripts running; show where it differs",
+    },
+    accept: {
+      type: 'boolean',
+      default: false,
+      describe: `Keep these verdicts in ${acceptedName}; later checks say what stopped hitting`,
+    },
     ...lookOptions,
     ...failOn,
   },
   examples: [
     ['$0 check', 'which rules hit which pages, and what is wrong'],
     ['$0 check --visitor member --state scrolled', 'as a member sees the pages, scrolled'],
+    ['$0 check --all-viewports', 'where a narrow screen makes a difference'],
+    ['$0 check --browser', 'what only a browser sees: late elements, scripts'],
     ['$0 check --format json --fail-on warning', 'for a build server'],
   ],
   async run(args, { out, log }) {
+    const together = (['watch', 'all-viewports', 'browser'] as const).filter((name) => args[name]);
+    if (together.length > 1 || (args.watch && args.accept))
+      throw new ProblemError([
+        {
+          message: `--${[...together, ...(args.accept ? ['accept'] : [])].join(' and --')} do not go together`,
+          hint: 'Run them one after the other.',
+        },
+      ]);
+    const style = styleFor(process.stdout, process.env);
+    const shown = (report: CheckReport) =>
+      args.format === 'json' ? JSON.stringify(report, null, 2) : checkText(report, style);
     const checkOnce = () => {
-      const { project, source, content } = openProject(args);
-      const report = check({
-        ...lookAt(args, project, source, content),
-        rules: project.rules,
-        findings: [...project.findings, ...content.findings],
-        others: otherSites(project.directory, project.settings, source),
-        today: today(),
-      });
-      const text =
-        args.format === 'json'
-          ? JSON.stringify(report, null, 2)
-          : checkText(report, styleFor(process.stdout, process.env));
-      return { report, text };
+      const { project, input } = readAll(args);
+      const usual = input.viewports[0]?.name ?? '';
+      const accepted = readAccepted(project.directory);
+      const plain = args['all-viewports'] ? checkAllViewports(input) : check(input);
+      return withFindings(plain, accepted && !args.accept ? lostSince(accepted, plain, usual) : []);
     };
     if (args.watch) {
       const { watchAndCheck } = await import('./watch.js');
-      return watchAndCheck(watchedFolders(args), checkOnce, { out, log });
+      const look = () => {
+        const report = checkOnce();
+        return { report, text: shown(report) };
+      };
+      return watchAndCheck(watchedFolders(args), look, { out, log });
     }
-    const { report, text } = checkOnce();
-    out(text);
+    let report = checkOnce();
+    if (args.browser) {
+      const { inBrowser } = await import('./check-browser.js');
+      const { project, source, content, input } = readAll(args);
+      report = withBrowserVerdicts(report, await inBrowser(project, source, content, input, log));
+    }
+    out(shown(report));
+    if (args.accept) {
+      const { project, input } = readAll(args);
+      const accepted = accept(readAccepted(project.directory) ?? {}, report, input.viewports[0]?.name ?? '');
+      writeFiles(project.directory, new Map([[acceptedName, acceptedText(accepted)]]));
+      log(`Kept in ${acceptedName}: ${count(report.cells.length, 'verdict')}. Later checks say what stopped hitting.`);
+    }
     return statusFor(
       report.findings.map(({ level }) => level),
       args['fail-on'],

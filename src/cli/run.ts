@@ -31,6 +31,11 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
     load: () => import('./rules.js'),
   },
   check: { describe: 'Say which rules hit which pages, and what is wrong', load: () => import('./check.js') },
+  why: {
+    describe: 'Explain one verdict: what wins on each element, and what would',
+    usage: '<rule> <page>',
+    load: () => import('./why.js'),
+  },
   drift: {
     describe: 'Compare two sites and what the rules do on them',
     usage: '<a> <b>',

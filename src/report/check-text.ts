@@ -1,5 +1,6 @@
 import type { Finding } from '../core/check/finding.js';
-import type { Cell, CheckReport, Verdict } from '../core/check/verdict.js';
+import type { Difference } from '../core/check/browser-verdicts.js';
+import type { Cell, CheckReport, Variation, Verdict } from '../core/check/verdict.js';
 import { count, firstFew, printable, table, type Style } from './text.js';
 
 /** A check's report as text: the table of rules against pages, the findings, and the totals. `pagesShown`: pages named in a row. */
@@ -28,10 +29,44 @@ export function checkText(report: CheckReport, style: Style, pagesShown = 2): st
       ? table(['rule', 'pages', 'verdict', 'elements'], rows, style, [24, 36, 8])
       : '  There are no rules yet. local-needle start writes an example.',
     '',
+    ...variationLines(report, style),
     ...findingsText(report.findings, style),
     `${count(report.cells.length, 'cell')}${verdicts.length > 0 ? `: ${verdicts.join(', ')}` : ''}. ${errors > 0 ? colour.red(count(errors, 'error')) : 'No errors'}, ${warnings > 0 ? colour.yellow(count(warnings, 'warning')) : 'no warnings'}.`,
   ];
   return lines.join('\n');
+}
+
+/** Where verdicts vary by viewport, and where a browser's differ from the static ones. */
+function variationLines(
+  report: CheckReport & { variations?: Variation[]; differences?: Difference[] },
+  style: Style,
+): string[] {
+  const lines: string[] = [];
+  const { variations, differences } = report;
+  const told = (title: string, rows: [where: string, what: string][]) =>
+    lines.push(style.colour.bold(title), ...rows.map(([where, what]) => `  ${printable(where)}: ${what}`), '');
+  const where = ({ rule, page }: { rule: string; page: string }) => `${rule} on ${page}`;
+  if (variations?.length === 0) lines.push('Every verdict is the same at all viewports.', '');
+  else if (variations)
+    told(
+      'Verdicts that vary by viewport',
+      variations.map((each) => [
+        where(each),
+        Object.entries(each.verdicts)
+          .map(([viewport, verdict]) => `${viewport} ${verdictText(verdict, style)}`)
+          .join(', '),
+      ]),
+    );
+  if (differences?.length === 0) lines.push('Chromium judged every cell, and agrees with the static check.', '');
+  else if (differences)
+    told(
+      'Judged by Chromium; the static check said otherwise',
+      differences.map((each) => [
+        where(each),
+        `${verdictText(each.browser, style)}, statically ${verdictText(each.static, style)}`,
+      ]),
+    );
+  return lines;
 }
 
 /** Pages on which a rule does the very same are one row. */
@@ -53,7 +88,8 @@ function pagesText(pages: string[], report: CheckReport, shown: number): string 
   return [...pages.slice(0, shown).map(printable), `and ${pages.length - shown} more`].join('\n');
 }
 
-function verdictText(verdict: Verdict, { colour }: Style): string {
+/** A verdict in its colour. */
+export function verdictText(verdict: Verdict, { colour }: Style): string {
   const colours: Record<Verdict, (text: string) => string> = {
     hit: colour.green,
     partly: colour.yellow,
@@ -68,9 +104,9 @@ function verdictText(verdict: Verdict, { colour }: Style): string {
 
 function actionsText(cell: Cell, { colour }: Style): string {
   return cell.actions
-    .map(({ action, selector, elements }) => {
+    .map(({ action, selector, elements, pairs, won }) => {
       if (action === 'script') return 'script';
-      return `${elements > 0 ? elements : cell.verdict === 'late' ? colour.cyan('0') : colour.red('0')} × ${action} ${printable(selector)}`;
+      return `${elements > 0 ? elements : cell.verdict === 'late' ? colour.cyan('0') : colour.red('0')} × ${action} ${printable(selector)}${won < pairs ? colour.red(` ${won} of ${pairs} won`) : ''}`;
     })
     .join('\n');
 }
@@ -94,10 +130,8 @@ export function findingsText(findings: Finding[], style: Style): string[] {
     const hints = [...new Set(group.flatMap(({ hint }) => hint ?? []))];
     return [
       `${head} ${colour.bold(code)}  ${where}${rule ? `  ${rule}` : ''}`,
-      `  ${printable(message)}${others.length > 0 ? `, nor on ${printable(firstFew(others, 3))}` : ''}.`.replace(
-        /\.\.$/,
-        '.',
-      ),
+      `  ${printable(message)}.`.replace(/\.\.$/, '.'),
+      ...(others.length > 0 ? [`  the same on ${printable(firstFew(others, 3))}`] : []),
       ...hints.slice(0, 2).map((hint) => `  ${colour.cyan('→')} ${printable(hint)}`),
       '',
     ];

@@ -1,6 +1,6 @@
 import type { Page as BrowserPage } from 'playwright-core';
 import { buildBundle } from '../../src/core/build/bundle.js';
-import { shipment } from '../../src/core/check/check.js';
+import { shipment } from '../../src/core/check/plan.js';
 import { lookAt } from '../../src/core/check/look.js';
 import { compileRule } from '../../src/core/check/our-rules.js';
 import { SheetStore } from '../../src/core/css/cascade/page-sheets.js';

@@ -2,6 +2,7 @@ import type { Element } from '../page/document.js';
 import { lineageOf } from '../page/document.js';
 import { compileMatcher, type Matcher } from '../page/elements.js';
 import { elementPath } from '../page/element-path.js';
+import type { Computed } from '../css/value/computed.js';
 import type { Guard } from '../rule/guard.js';
 import { targets } from '../rule/target.js';
 import { finding, type Finding } from './finding.js';
@@ -88,5 +89,4 @@ function whatHides(
   return (setter?.block.owner as Owner | null | undefined) ?? null;
 }
 
-const isInvisible = (element: Element, { value }: { value: Look['built']['value'] }) =>
-  value(element, '', 'visibility') !== 'visible';
+const isInvisible = (element: Element, computed: Computed) => computed.value(element, '', 'visibility') !== 'visible';

@@ -52,7 +52,7 @@ function longhandsSet(action: Action): string[] {
 const mostBeaten = 20;
 
 /** What an action does on one page. */
-interface Judgement {
+export interface Judgement {
   result: ActionResult;
   /** Whether anything on the page differs because of it. */
   changes: boolean;
@@ -78,7 +78,7 @@ export function judge(
       leftOut = true;
       continue;
     }
-    const elements = matched(each, look);
+    const elements = matchedElements(each, look);
     const judgement = judgeAction(each, elements, look);
     judgements.push(judgement);
     if (each.match && elements.length === 0 && !rule.arrivesLate && !waitsForState(action, document))
@@ -109,7 +109,8 @@ export function shownAddress(address: string, { page }: Pick<Look, 'page'>): str
   return url.origin === own ? url.pathname + url.search : address;
 }
 
-function matched({ compiled, match }: JudgedRule['actions'][number], look: Look): Element[] {
+/** The elements that an action is about on a page. */
+export function matchedElements({ compiled, match }: JudgedRule['actions'][number], look: Look): Element[] {
   if (!match) return [];
   const elements = match(look.document);
   if (!compiled.around.some(({ kind }) => kind === 'scope')) return elements;
@@ -201,7 +202,12 @@ function waitsForState(action: Action, document: PageDocument): boolean {
   });
 }
 
-function verdictOf(judgements: Judgement[], arrivesLate: boolean, leftOut: boolean): Verdict {
+/** The verdict that what its actions do comes to (docs/verdicts.md). */
+export function verdictOf(
+  judgements: Pick<Judgement, 'result' | 'changes'>[],
+  arrivesLate: boolean,
+  leftOut: boolean,
+): Verdict {
   const hasScript = judgements.some(({ result }) => result.action === 'script');
   if (!judgements.some(({ result }) => result.elements > 0)) {
     if (hasScript) return 'unseen';
@@ -259,18 +265,14 @@ function verdictFinding(cell: Cell, judgements: Judgement[], rule: CompiledRule[
   const { selector, pairs, won } = worst.result;
   const [pair] = worst.lost;
   const action = rule.actions.find((each) => each.selector === selector);
-  const count = verdict === 'partly' ? `${pairs - won} of ${pairs} pairs of ` : '';
+  const share = verdict === 'partly' ? ` (${pairs - won} of ${pairs} pairs lost)` : '';
   return [
-    finding(
-      verdict,
-      `${count}${selector} lose${count ? '' : 's'} on ${page}: for ${first.property}, ${reasonText(first.by)}`,
-      {
-        rule: rule.name,
-        page,
-        at: action?.at ?? rule.at,
-        hint: pair ? (winningChange(pair, look)?.text ?? null) : null,
-      },
-    ),
+    finding(verdict, `${selector} loses ${first.property} on ${page}${share}: ${reasonText(first.by)}`, {
+      rule: rule.name,
+      page,
+      at: action?.at ?? rule.at,
+      hint: pair ? (winningChange(pair, look)?.text ?? null) : null,
+    }),
   ];
 }
 
@@ -279,7 +281,7 @@ export function onlyHereElsewhere({ compiled: { rule }, actions }: JudgedRule, l
   return actions.flatMap((each): Finding[] => {
     const { action } = each.compiled;
     if (action.kind !== 'only-here' || targets(rule, action, look.page, look.view.site)) return [];
-    const shown = matched(each, look).filter((element) => look.built.isDisplayed(element));
+    const shown = matchedElements(each, look).filter((element) => look.built.isDisplayed(element));
     const [element] = shown;
     const winner = element && look.cascade.winner(element, '', 'display');
     if (!winner) return [];

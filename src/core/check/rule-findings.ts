@@ -1,5 +1,5 @@
 import { Marks, scopeOf } from '../build/scope.js';
-import type { CheckInput, Judged } from './check.js';
+import type { CheckInput, Judged } from './plan.js';
 import { finding, type Finding } from './finding.js';
 import { targetFindings } from './target-findings.js';
 import { weakHandles } from './weak-handle.js';

@@ -54,3 +54,10 @@ export interface CheckReport {
   findings: Finding[];
   totals: { rules: number; pages: number; cells: number; errors: number; warnings: number };
 }
+
+/** How a cell comes out at each viewport, where it is not the same at all of them. */
+export interface Variation {
+  rule: string;
+  page: string;
+  verdicts: Record<string, Verdict>;
+}

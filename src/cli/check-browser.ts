@@ -1,0 +1,81 @@
+import { readFileSync, realpathSync, statSync } from 'node:fs';
+import { extname, resolve, sep } from 'node:path';
+import { judgeInBrowser, type BrowserSource } from '../browser/judge.js';
+import { launchChromium } from '../browser/render.js';
+import type { SiteContent } from '../capture/site-content.js';
+import { buildBundle } from '../core/build/bundle.js';
+import type { CheckInput } from '../core/check/plan.js';
+import type { Cell } from '../core/check/verdict.js';
+import { folderPath } from '../core/page/view.js';
+import type { Project } from '../project/project.js';
+import type { SiteSource } from '../project/read-configuration.js';
+import { visitorHeaders } from '../project/visitor.js';
+import { count } from '../report/text.js';
+import { shippedName } from './shipped-name.js';
+
+/** Bytes that a file of the site may have at most. */
+const mostBytes = 32 * 1024 * 1024;
+
+const types: Record<string, string> = {
+  '.css': 'text/css',
+  '.js': 'text/javascript',
+  '.mjs': 'text/javascript',
+  '.svg': 'image/svg+xml',
+  '.png': 'image/png',
+  '.jpg': 'image/jpeg',
+  '.webp': 'image/webp',
+  '.json': 'application/json',
+  '.html': 'text/html',
+};
+
+/** Judges the cells of a check in Chromium: captured pages, with the scripts and pictures of the folder or the running site. */
+export async function inBrowser(
+  project: Project,
+  source: SiteSource,
+  content: SiteContent,
+  input: CheckInput,
+  log: (text: string) => void,
+): Promise<Cell[]> {
+  const browser = await launchChromium();
+  try {
+    const cells = await judgeInBrowser(
+      browser,
+      input,
+      ({ site, open }) =>
+        buildBundle({
+          site,
+          rules: input.rules,
+          open,
+          paths: input.paths,
+          pathOptions: source.pathOptions,
+          today: input.today,
+          shippedName,
+        }),
+      browserSource(project, source),
+    );
+    log(`Chromium ${browser.version()} judged ${count(cells.length, 'cell')} of ${content.site.name}.`);
+    return cells;
+  } finally {
+    await browser.close();
+  }
+}
+
+function browserSource(project: Project, { from }: SiteSource): BrowserSource {
+  const folder = from.kind === 'folder' ? realpathSync(resolve(project.directory, from.where)) : null;
+  return {
+    live: from.kind === 'address',
+    scripts: true,
+    headers: (visitor) => (visitor === null ? {} : visitorHeaders(project.settings, visitor, process.env)),
+    file(address) {
+      const path = folder === null ? null : folderPath(address);
+      if (folder === null || path === null) return null;
+      try {
+        const file = realpathSync(resolve(folder, `./${path}`));
+        if (!file.startsWith(folder + sep) || statSync(file).size > mostBytes) return null;
+        return { body: readFileSync(file), type: types[extname(file).toLowerCase()] ?? 'application/octet-stream' };
+      } catch {
+        return null;
+      }
+    },
+  };
+}

@@ -1,0 +1,88 @@
+import type { Argv } from 'yargs';
+import { explain } from '../core/check/why.js';
+import { parseSelectorList, SelectorError } from '../core/css/selector.js';
+import { suggestion } from '../core/nearest.js';
+import { normalisePath } from '../core/page/path.js';
+import { ProblemError } from '../core/place.js';
+import { styleFor } from '../report/text.js';
+import { whyText } from '../report/why.js';
+import { status, today, type Command } from './command.js';
+import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
+
+interface WhyArguments extends LookArguments {
+  rule: string;
+  page: string;
+  element?: string;
+}
+
+export const command: Command<WhyArguments> = {
+  usage: '<rule> <page>',
+  formats: ['text', 'json'],
+  positionals: (yargs: Argv) =>
+    yargs
+      .positional('rule', { type: 'string', describe: 'Name of the rule' })
+      .positional('page', { type: 'string', describe: 'Path of the page' }),
+  options: {
+    element: {
+      type: 'string',
+      describe: 'Selector of the elements to explain (default: the first five of each action)',
+    },
+    ...lookOptions,
+  },
+  examples: [
+    ['$0 why camera-link /harbours/skerry', 'what wins there, and the smallest change that would'],
+    ['$0 why camera-link /harbours/skerry --element ".menu .camera" --viewport phone', 'one element, on a phone'],
+  ],
+  run(args, { out }) {
+    const { project, source, content } = openProject(args);
+    const rule = project.rules.find(({ name }) => name === args.rule);
+    if (!rule)
+      throw new ProblemError([
+        {
+          message: `There is no rule "${args.rule}"`,
+          hint: suggestion(
+            args.rule,
+            project.rules.map(({ name }) => name),
+          ),
+        },
+      ]);
+    const path = normalisePath(args.page, source.pathOptions);
+    const page = content.site.byPath.get(path);
+    if (!page)
+      throw new ProblemError([
+        {
+          message: `${content.site.name} has no page ${path}`,
+          hint: suggestion(
+            path,
+            content.site.pages.map((each) => each.path),
+          ),
+        },
+      ]);
+    if (args.element !== undefined) checkSelector(args.element);
+    const report = explain(
+      {
+        ...lookAt(args, project, source, content),
+        rules: project.rules,
+        findings: [],
+        others: [],
+        today: today(),
+      },
+      rule,
+      page,
+      args.element ?? null,
+    );
+    out(
+      args.format === 'json' ? JSON.stringify(report, null, 2) : whyText(report, styleFor(process.stdout, process.env)),
+    );
+    return Promise.resolve(status.fine);
+  },
+};
+
+function checkSelector(selector: string): void {
+  try {
+    parseSelectorList(selector);
+  } catch (error) {
+    if (!(error instanceof SelectorError)) throw error;
+    throw new ProblemError([{ message: `--element: ${error.message}`, hint: error.hint }]);
+  }
+}

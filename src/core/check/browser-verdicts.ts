@@ -1,0 +1,57 @@
+import { levelCounts } from './check.js';
+import { finding, type Finding } from './finding.js';
+import type { Cell, CheckReport, Verdict } from './verdict.js';
+
+/** A cell that a browser judges otherwise than the static check. */
+export interface Difference {
+  rule: string;
+  page: string;
+  static: Verdict;
+  browser: Verdict;
+}
+
+/** Findings that a verdict is; a browser's verdict comes in their place. */
+const ofVerdict = ['beaten', 'partly', 'idle', 'no-element'];
+const levels: Partial<Record<Verdict, 'beaten' | 'partly' | 'idle' | 'no-element'>> = {
+  beaten: 'beaten',
+  partly: 'partly',
+  idle: 'idle',
+  empty: 'no-element',
+};
+
+/** A report with a browser's verdicts in place of the static ones, and where the two differ. */
+export function withBrowserVerdicts(report: CheckReport, judged: Cell[]): CheckReport & { differences: Difference[] } {
+  const key = ({ rule, page }: { rule: string | null; page: string | null }) => JSON.stringify([rule, page]);
+  const known = new Map(judged.map((cell) => [key(cell), cell]));
+  const differences: Difference[] = [];
+  const cells = report.cells.map((cell): Cell => {
+    const own = known.get(key(cell));
+    if (!own) return cell;
+    if (own.verdict !== cell.verdict)
+      differences.push({ rule: cell.rule, page: cell.page, static: cell.verdict, browser: own.verdict });
+    // Where both agree, the static check also knows what beats what.
+    return own.verdict === cell.verdict
+      ? { rule: cell.rule, page: cell.page, verdict: cell.verdict, sure: true, actions: cell.actions }
+      : own;
+  });
+  const differing = new Set(differences.map(key));
+  const places = new Map(report.rules.map(({ rule, file, line }) => [rule, { file, line, column: 1 }]));
+  const more = differences.flatMap(({ rule, page, static: before, browser }): Finding[] => {
+    const code = levels[browser];
+    if (!code) return [];
+    const said = `In Chromium "${rule}" is ${browser} on ${page}; the static check said ${before}`;
+    return [
+      finding(code, said, {
+        rule,
+        page,
+        at: places.get(rule) ?? null,
+        hint: 'Look at what the page’s scripts do there.',
+      }),
+    ];
+  });
+  const findings = [
+    ...report.findings.filter((each) => !(ofVerdict.includes(each.code) && differing.has(key(each)))),
+    ...more,
+  ].sort((a, b) => a.level.localeCompare(b.level));
+  return { ...report, cells, findings, totals: { ...report.totals, ...levelCounts(findings) }, differences };
+}

@@ -1,0 +1,74 @@
+import { appendFileSync } from 'node:fs';
+import { chromium, type Browser } from 'playwright-core';
+import { startDemoServer, type DemoServer } from '../../demo/server.js';
+import { demoSettings, writeDemoProject } from '../../demo/site.js';
+import { chromiumPath } from '../../src/browser/chromium.js';
+import { judgeInBrowser } from '../../src/browser/judge.js';
+import { haystackFolder, readHaystackSite } from '../../src/capture/haystack.js';
+import { buildBundle } from '../../src/core/build/bundle.js';
+import { check } from '../../src/core/check/check.js';
+import type { CheckInput } from '../../src/core/check/plan.js';
+import { loadProject } from '../../src/project/project.js';
+import { describeInBrowser, folderWith, run } from '../helpers.js';
+
+describeInBrowser('Every cell of the demo', () => {
+  let browser: Browser;
+  let directory: string;
+  let servers: DemoServer[];
+  beforeAll(async () => {
+    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    servers = [await startDemoServer('live'), await startDemoServer('staging')];
+    directory = folderWith({});
+    writeDemoProject(directory);
+    await run(directory, ['start', `live=${servers[0]?.address}`, `staging=${servers[1]?.address}`]);
+    appendFileSync(`${directory}/local-needle.yaml`, demoSettings);
+    for (const site of ['live', 'staging']) await run(directory, ['gather', site]);
+  });
+  afterAll(async () => {
+    await browser?.close();
+    await Promise.all(servers.map((server) => server.close()));
+  });
+
+  test.each([
+    ['live', 'desktop'],
+    ['live', 'phone'],
+    ['staging', 'desktop'],
+    ['staging', 'phone'],
+  ])('of %s at %s is judged as Chromium judges it', async (name, viewport) => {
+    const project = loadProject(directory);
+    const view = readHaystackSite(name, haystackFolder(directory, name, null), project.settings.forms);
+    if (!view) throw new Error(`${name} was not gathered`);
+    const { states, viewports, paths, place } = project.settings;
+    const { rules, guards, expectations } = project;
+    const input: CheckInput = {
+      ...{ rules, guards, expectations, states, viewports, paths, place, viewport, today: '2026-11-23' },
+      view: (visitor) => (visitor === null ? view : null),
+      ...{ state: null, visitor: null, visitors: [], others: [], findings: [] },
+    };
+    const bundle = buildBundle({
+      site: view.site,
+      rules,
+      open: view.open,
+      paths,
+      pathOptions: {},
+      today: input.today,
+      shippedName: ({ path }) => `files/${(path ?? '').replace(/^.*\//, '')}`,
+    });
+    const source = { file: () => null, live: false, headers: () => ({}), scripts: false };
+    const theirs = await judgeInBrowser(browser, input, () => bundle, source);
+    const told = (cells: typeof theirs) =>
+      cells
+        .map(({ rule, page, verdict, actions }) => ({
+          cell: `${rule} on ${page}`,
+          verdict,
+          // A swap of HTML takes away what its selector matched.
+          actions: actions.map(
+            ({ action, selector, elements, pairs, won }) => `${action} ${selector} ${elements} ${pairs} ${won}`,
+          ),
+        }))
+        .sort((a, b) => (a.cell < b.cell ? -1 : 1));
+    const ours = check(input).cells;
+    expect(ours.length).toBeGreaterThan(25);
+    expect(told(ours)).toEqual(told(theirs));
+  });
+});
