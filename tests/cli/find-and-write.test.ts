@@ -219,7 +219,7 @@ describe('rules', () => {
       verdicts: { hit: 1 },
     });
     expect(rules.find(({ rule }) => rule === 'old-banner')?.state).toBe('paused');
-    expect((await run(directory, ['rules'])).out).toMatch(/14 rules, 1 paused/);
+    expect((await run(directory, ['rules'])).out).toMatch(/17 rules, 1 paused/);
   });
 
   test.each([

@@ -14,7 +14,7 @@ describe('Files named after pages', () => {
   const directory = smallProject('@needle first { pages: path("/"); .x { color: red; } }', {
     'local-needle.yaml': 'version: 1\nsites: { live: { folder: public, drop-extension: .html } }\npage-files: pages\n',
     'pages/index.css': '.x { color: teal; }\n@media (max-width: 600px) { .x { margin: 0; } }\n',
-    'pages/tickets/pay.css': '.promo-field { colour: red; padding: 0; }',
+    'pages/tickets/pay.css': '.promo-field { colour: red; padding: 4px; }',
     'pages/tickets/pay.js': 'document.title = "pay";',
     'pages/tickets/pya.css': '.promo-field { padding: 0; }',
     'pages/legal/index.js': 'var a = ;',

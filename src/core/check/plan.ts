@@ -79,16 +79,27 @@ export interface Step {
 export function planCheck(input: CheckInput): Plan {
   const findings: Finding[] = [];
   const judged = input.rules.map((rule) => judgedIn(rule, input, findings));
-  const shipping = judged.filter(({ rule }) => !rule.paused && (!rule.until || rule.until.day >= input.today));
-  const compiled = new Map(shipping.map(({ rule }) => [rule, judgedRule(compileRule(rule))]));
+  const active = judged.filter(({ rule }) => !rule.paused);
+  const isExpired = ({ rule }: Judged) => rule.until !== null && rule.until.day < input.today;
+  const shipping = active.filter((each) => !isExpired(each));
+  const ready = new Map(active.map(({ rule }) => [rule, judgedRule(compileRule(rule))]));
+  const compiledOf = (some: Judged[]) => some.flatMap(({ rule }) => ready.get(rule) ?? []);
   function* steps(): Iterable<Step> {
-    for (const [view, pages] of workOf(shipping, compiled, input)) {
-      const round = startRound(view, [...compiled.values()], input);
-      for (const [page, works] of pages)
-        for (const work of works.values()) yield { page, work, round, look: round.look(page, work.way) };
+    for (const [view, pages] of workOf(shipping, input.expectations, ready, input))
+      yield* stepsOf(pages, startRound(view, compiledOf(shipping), input));
+    // A rule that ran out is judged as if it still shipped, and stands in nobody else's way.
+    for (const expired of active.filter(isExpired)) {
+      const rules = active.filter((each) => each === expired || !isExpired(each));
+      for (const [view, pages] of workOf([expired], [], ready, input))
+        yield* stepsOf(pages, { ...startRound(view, compiledOf(rules), input), guards: [], onlyHere: [] });
     }
   }
   return { judged, shipping, findings, steps };
+}
+
+function* stepsOf(pages: Map<Page, Map<string, Work>>, round: Round): Iterable<Step> {
+  for (const [page, works] of pages)
+    for (const work of works.values()) yield { page, work, round, look: round.look(page, work.way) };
 }
 
 /** The view that a rule is judged in: its own visitor, state and viewport come before those of the call. */
@@ -133,7 +144,8 @@ export function viewFor(
 
 /** For each view, what there is to do on each of its pages, pages in the order of the site. */
 function workOf(
-  shipping: Judged[],
+  judged: Judged[],
+  expectations: Expectation[],
   compiled: Map<Rule, JudgedRule>,
   input: CheckInput,
 ): Map<View, Map<Page, Map<string, Work>>> {
@@ -148,14 +160,14 @@ function workOf(
     works.set(key, known);
     return known;
   };
-  for (const { rule, view, pages, way, dependsOn } of shipping) {
+  for (const { rule, view, pages, way, dependsOn } of judged) {
     const ready = compiled.get(rule);
     if (ready) for (const page of pages) work(view, page, way).judged.push({ rule: ready, dependsOn });
     // What is hidden elsewhere is looked at there too.
     if (pages.length > 0 && rule.actions.some(({ kind }) => kind === 'only-here'))
       for (const page of view.site.pages) work(view, page, way);
   }
-  for (const expectation of input.expectations) {
+  for (const expectation of expectations) {
     const { view } = viewFor(expectation, input, []);
     for (const page of expectedPages(expectation, view.site))
       work(view, page, wayFor(expectation, input)).expectations.push(expectation);

@@ -41,3 +41,15 @@ export function logicalOf(longhand: string, rtl: boolean): string | null {
   }
   return map.get(longhand) ?? null;
 }
+
+const paired = new Map<string, boolean>();
+
+/** Whether a longhand has a logical or physical twin at all. */
+export function hasOtherName(longhand: string): boolean {
+  let known = paired.get(longhand);
+  if (known === undefined) {
+    known = physicalOf(longhand, false) !== longhand || logicalOf(longhand, false) !== null;
+    paired.set(longhand, known);
+  }
+  return known;
+}

@@ -37,6 +37,14 @@ export function parseSelectorList(text: string): Selector[] {
   });
 }
 
+/** Whether a selector is made of types, classes, IDs and combinators alone, as most are: these need no parser. */
+export const isPlainSelector = (text: string) =>
+  /^(?:[a-z][\w-]*)?(?:[.#][a-z_][\w-]*)*(?:(?:\s*[>+~]\s*|\s+)(?:[a-z][\w-]*(?:[.#][a-z_][\w-]*)*|(?:[.#][a-z_][\w-]*)+))*$/i.test(
+    text,
+  ) &&
+  text !== '' &&
+  !/^[>+~\s]/.test(text);
+
 const forgiving = ['is', 'where', '-webkit-any'];
 /** Matches nothing, and weighs as little as an empty `:is()`. */
 const nothing = ':where(:not(*))';
@@ -46,6 +54,9 @@ const nothing = ':where(:not(*))';
  * rule. What a forgiving list (Selectors 4, 18.1) leaves out is left out.
  */
 export function parseSiteSelectors(text: string): Selector[] | null {
+  const parts = text.split(',');
+  if (parts.every((part) => isPlainSelector(part.trim())))
+    return parts.map((part) => ({ text: part.trim(), offset: 0 }));
   try {
     const list = selectorTree(text);
     const changes: [start: number, end: number, text: string][] = [];
@@ -131,7 +142,10 @@ function containsPseudoElement(node: CssNode): boolean {
 
 function selectorTree(text: string): SelectorList {
   if (text.trim() === '') throw new SelectorError('There is no selector here', 0);
-  if (/,\s*$/.test(text)) throw new SelectorError('There is no selector after the last comma', text.lastIndexOf(','));
+  if (/,\s*$/.test(text)) {
+    const said = `"${text.trim()}" is not a valid selector: nothing stands after the last comma`;
+    throw new SelectorError(said, text.lastIndexOf(',') + 1);
+  }
   try {
     return parse(text, { context: 'selectorList', positions: true }) as SelectorList;
   } catch (error) {

@@ -80,11 +80,11 @@ export function compileTest(selector: string): (document: PageDocument) => boole
 }
 
 /** A test of one element, from css-what's tokens; compiled when it is first needed. What css-select cannot read matches nothing. */
-export function compileElementTest(tokens: Token[]): (document: PageDocument, element: Element) => boolean {
+export function compileElementTest(tokens: () => Token[]): (document: PageDocument, element: Element) => boolean {
   let query: ReturnType<typeof queryOf> | undefined;
   const compiled = () => {
     try {
-      const made = queryOf([tokens]);
+      const made = queryOf([tokens()]);
       // Both modes are compiled as they are needed; what cannot be read shows at the first.
       return (document: PageDocument) => made(document);
     } catch {

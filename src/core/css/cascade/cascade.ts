@@ -1,7 +1,7 @@
 import { attribute, lineageOf, parentOf, type Element, type PageDocument } from '../../page/document.js';
 import { withScopingRoot } from '../../page/elements.js';
 import { declarationFault, hasSubstitution, namesFor } from '../declaration.js';
-import { logicalOf, physicalOf } from '../logical.js';
+import { hasOtherName, logicalOf, physicalOf } from '../logical.js';
 import { readDeclarations, type SheetDeclaration } from '../syntax.js';
 import { browserSheet, presentationalHints } from './browser-styles.js';
 import { mediaHolds, type Truth, type Viewport } from './media.js';
@@ -105,10 +105,15 @@ export class Cascade {
     return physical !== longhand ? physical : (logicalOf(longhand, rtl) ?? longhand);
   }
 
+  private readonly namesKnown = new Map<string, Set<string>>();
+
   private namesOf(element: Element, longhand: string): Set<string> {
-    const names = namesFor(longhand);
-    if (physicalOf(longhand, false) === longhand && logicalOf(longhand, false) === null) return names;
-    return new Set([...names, ...namesFor(this.otherName(element, longhand))]);
+    if (!hasOtherName(longhand)) return namesFor(longhand);
+    const other = this.otherName(element, longhand);
+    const key = `${longhand} ${other}`;
+    let names = this.namesKnown.get(key);
+    if (!names) this.namesKnown.set(key, (names = new Set([...namesFor(longhand), ...namesFor(other)])));
+    return names;
   }
 
   private readonly directions = new Map<Element, boolean>();

@@ -1,7 +1,7 @@
 import { parse as parseTokens, type Selector as Token } from 'css-what';
 import type { Element, PageDocument } from '../../page/document.js';
 import { compileElementTest } from '../../page/elements.js';
-import { parseSiteSelectors, resolveNested, selectorParts, type Selector } from '../selector.js';
+import { isPlainSelector, parseSiteSelectors, resolveNested, selectorParts, type Selector } from '../selector.js';
 import { specificityOf, type Specificity } from '../specificity.js';
 import { lineCounter, readStylesheet, type SheetDeclaration, type SheetNode } from '../syntax.js';
 
@@ -244,6 +244,7 @@ const pseudoElementName = /^::?[\w-]+/;
 
 /** Compiles one absolute selector; null where it can match nothing that a page's source holds. */
 export function compileSelector(text: string): SheetSelector | null {
+  if (isPlainSelector(text)) return plainSelector(text);
   try {
     const { element, pseudo } = selectorParts(text);
     const [tokens = []] = parseTokens(element);
@@ -255,11 +256,25 @@ export function compileSelector(text: string): SheetSelector | null {
       pseudo: name && !name.startsWith('::') ? `:${pseudo.toLowerCase()}` : pseudo.toLowerCase(),
       specificity,
       key: keyOf(tokens),
-      matches: compileElementTest(tokens),
+      matches: compileElementTest(() => tokens),
     };
   } catch {
     return null;
   }
+}
+
+/** The same for selectors that need no parser before they are first tried. */
+function plainSelector(text: string): SheetSelector {
+  const count = (pattern: RegExp) => text.match(pattern)?.length ?? 0;
+  const last = /[^\s>+~]+$/.exec(text)?.[0] ?? '';
+  const named = /#[\w-]+/.exec(last) ?? [...last.matchAll(/\.[\w-]+/g)].pop();
+  return {
+    text,
+    pseudo: '',
+    specificity: [count(/#/g), count(/\./g), count(/(?:^|[\s>+~])[a-z]/gi)],
+    key: (named?.[0] ?? last).toLowerCase(),
+    matches: compileElementTest(() => parseTokens(text)[0] ?? []),
+  };
 }
 
 function keyOf(tokens: Token[]): string {
