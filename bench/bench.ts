@@ -1,63 +1,31 @@
 import { spawn, spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { demoPages, type DemoPage } from '../demo/pages.js';
+import type { DemoPage } from '../demo/pages.js';
 import { startDemoServer } from '../demo/server.js';
-import { fileOf, renderPage } from '../demo/site.js';
+import { makeProject } from './project.js';
 
 /** Runs of each command; the median counts. */
-const runs = 5;
+const runs = Number(process.env['BENCH_RUNS'] ?? 3);
+/** Pages that the jsdom and Chromium loops open; their time is scaled up to all of them. */
+const sample = 200;
 const program = fileURLToPath(new URL('../program/local-needle.js', import.meta.url));
 const bare = fileURLToPath(new URL('./bare-parse.js', import.meta.url));
-
-/** A folder of pages with the demo's template and a body of some 30 KB, every `step`th of them targeted by rules. */
-function makeProject(pages: number, rules: number, targeted: number): string {
-  const directory = mkdtempSync(join(tmpdir(), 'needle-bench-'));
-  const text = (seed: number) =>
-    Array.from(
-      { length: 90 },
-      (_, index) =>
-        `<section class="part part-${(seed + index) % 17}"><h2>Crossing ${index}</h2><p class="lead">Leaves at ${index % 24}:10 from <a href="/harbours/${index}">pier ${index}</a>, in all weathers but a north-easterly gale.</p><ul><li>Bicycles</li><li>Dogs</li></ul></section>`,
-    ).join('\n');
-  for (let index = 0; index < pages; index++) {
-    const model = demoPages[index % demoPages.length] as DemoPage;
-    const page: DemoPage = {
-      ...model,
-      path: `/p/${index}`,
-      id: index + 1,
-      entry: undefined,
-      bodyId: undefined,
-      body: model.body + text(index),
-    };
-    const file = join(directory, 'public', fileOf(page.path));
-    mkdirSync(join(file, '..'), { recursive: true });
-    writeFileSync(file, renderPage(page, 'live'));
-  }
-  const step = Math.max(1, Math.floor(pages / targeted));
-  const blocks = Array.from({ length: rules }, (_, rule) => {
-    const ids = Array.from(
-      { length: Math.ceil(targeted / rules) },
-      (_, index) => `page-id(${(((rule + index * rules) * step) % pages) + 1})`,
-    );
-    return `@needle rule-${rule} { note: "Number ${rule}."; pages: ${ids.join(', ')}; @hide .band.sign-up; .part-${rule % 17} h2 { color: teal; margin: 0; } }`;
-  });
-  mkdirSync(join(directory, 'rules'));
-  writeFileSync(join(directory, 'rules/bench.css'), blocks.join('\n'));
-  writeFileSync(join(directory, 'local-needle.yaml'), 'version: 1\nsites: { live: { folder: public } }\n');
-  return directory;
-}
+const jsdomLoop = fileURLToPath(new URL('./jsdom-loop.js', import.meta.url));
+const chromiumLoop = fileURLToPath(new URL('./chromium-loop.js', import.meta.url));
 
 /** The median time of a command in seconds. Throws where it fails. */
-function time(args: string[], cwd: string): number {
-  const times = Array.from({ length: runs }, () => {
+function time(args: string[], cwd: string, before: () => void = () => undefined, repeats = runs): number {
+  const times = Array.from({ length: repeats }, () => {
+    before();
     const start = performance.now();
     const { status, stderr } = spawnSync(process.execPath, args, { cwd, encoding: 'utf8', maxBuffer: 1 << 28 });
     if (status !== 0) throw new Error(`${args.join(' ')} ended with ${status}: ${stderr.slice(0, 500)}`);
     return (performance.now() - start) / 1000;
   });
-  return times.sort((a, b) => a - b)[Math.floor(runs / 2)] ?? NaN;
+  return times.sort((a, b) => a - b)[Math.floor(repeats / 2)] ?? NaN;
 }
 
 function compare(what: string, ours: number, theirs: number, limit: number): void {
@@ -69,19 +37,36 @@ function compare(what: string, ours: number, theirs: number, limit: number): voi
 
 console.log(`Node ${process.version}, median of ${runs} runs of whole processes.`);
 compare('local-needle --version / node -e 0', time([program, '--version'], '.'), time(['-e', '0'], '.'), 3);
-for (const [pages, rules, targeted, limit] of [
-  [1000, 20, 1000, 2],
-  [10_000, 200, 600, 0.5],
+/** A check with nothing cached: the time of removing the cache is not counted. */
+function timeCold(args: string[], cwd: string): number {
+  return time(args, cwd, () => rmSync(join(cwd, '.local-needle'), { recursive: true, force: true }));
+}
+
+/** The same again after one rule was edited. */
+function timeEdited(args: string[], cwd: string): number {
+  const file = join(cwd, 'rules/bench.css');
+  const text = readFileSync(file, 'utf8');
+  let edits = 0;
+  return time(args, cwd, () => writeFileSync(file, text.replace('color: teal', `color: rgb(0 0 ${++edits})`)));
+}
+
+const check = [program, 'check', '--fail-on', 'never', '--format', 'json'];
+const peaksOfCheck: number[] = [];
+for (const [pages, rules, targeted, cold, edited] of [
+  [1000, 200, 600, 2, 2],
+  [10_000, 200, 600, 0.5, 1 / 15],
+  [10_000, 20, 10_000, 1.5, 0.5],
 ] as const) {
   const directory = makeProject(pages, rules, targeted);
+  const folder = join(directory, 'public');
   try {
-    const parse = time([bare, join(directory, 'public')], directory);
-    compare(
-      `check: ${pages} pages, ${rules} rules for ${targeted} / bare parse5`,
-      time([program, 'check', '--fail-on', 'never', '--format', 'json'], directory),
-      parse,
-      limit,
-    );
+    const title = `check: ${pages} pages, ${rules} rules for ${targeted === pages ? 'all, a guard' : targeted}`;
+    const parse = time([bare, folder], directory);
+    // Files that were just written may still change without looking changed; they are not cached.
+    await new Promise((done) => setTimeout(done, 2500));
+    compare(`${title} / bare parse5`, timeCold(check, directory), parse, cold);
+    compare(`${title}, one edited / bare parse5`, timeEdited(check, directory), parse, edited);
+    if (targeted < pages) peaksOfCheck.push(await peakMemory(check, directory));
     if (pages === 1000) {
       compare(
         'find on 1000 pages / bare parse5',
@@ -89,11 +74,21 @@ for (const [pages, rules, targeted, limit] of [
         parse,
         2,
       );
+    } else if (targeted < pages) {
+      const scaled = (script: string) =>
+        (time([script, folder, String(sample)], directory, undefined, 1) * pages) / sample;
+      const ours = timeCold(check, directory);
+      compare(`${title} / a jsdom loop (${sample} pages, scaled)`, ours, scaled(jsdomLoop), 1);
+      compare(`${title} / a Chromium loop (${sample} pages, scaled)`, ours, scaled(chromiumLoop), 1 / 100);
     }
   } finally {
     rmSync(directory, { recursive: true });
   }
 }
+const [few = NaN, many = NaN] = peaksOfCheck;
+console.log(
+  `${'check: peak memory at 10,000 pages / at 1000'.padEnd(58)} ${many.toFixed(0)} MB / ${few.toFixed(0)} MB = ${(many / few).toFixed(2)}  (at most 2)`,
+);
 
 const pages = Array.from({ length: 2000 }, (_, index): DemoPage => ({
   path: `/p/${index}`,

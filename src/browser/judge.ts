@@ -44,18 +44,19 @@ export async function judgeInBrowser(
   const bundles = new Map<View, Bundle>();
   let done = 0;
   for (const step of planCheck(input).steps()) {
-    const { view } = step.look;
+    const look = step.look();
+    const { view } = look;
     const bundle = bundles.get(view) ?? bundleFor(view);
     bundles.set(view, bundle);
     if (step.work.judged.length === 0) continue;
     const visitor = step.work.judged[0]?.rule.compiled.rule.visitor ?? input.visitor;
     const context = await browser.newContext({
-      viewport: { width: step.look.viewport.width, height: step.look.viewport.height },
+      viewport: { width: look.viewport.width, height: look.viewport.height },
       bypassCSP: true,
       serviceWorkers: 'block',
     });
     try {
-      cells.push(...(await judgePage(context, step, bundle, input, { source, visitor })));
+      cells.push(...(await judgePage(context, step, look, bundle, input, { source, visitor })));
     } finally {
       await context.close();
     }
@@ -66,7 +67,8 @@ export async function judgeInBrowser(
 
 async function judgePage(
   context: BrowserContext,
-  { page, look, work }: Step,
+  { page, work }: Step,
+  look: Look,
   bundle: Bundle,
   input: CheckInput,
   { source, visitor }: { source: BrowserSource; visitor: string | null },

@@ -1,4 +1,4 @@
-import { closeSync, constants, fstatSync, openSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
+import { closeSync, constants, fstatSync, lstatSync, openSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
 import { finding, type Finding } from '../core/check/finding.js';
 import { readOpening } from '../core/page/opening.js';
@@ -7,7 +7,41 @@ import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
 import { folderPath } from '../core/page/view.js';
 import { decodePage, decodeStyle, looksLikeHtml } from './decode.js';
+import { hashOf } from './haystack.js';
 import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
+
+/** What is known of a file without reading it again. */
+export interface KnownFile {
+  /** Null where it holds no HTML. */
+  opening: { title: string; body: [string, string][] } | null;
+  guessed: boolean;
+}
+
+/** Keeps what is known of a folder's files between runs. */
+export interface FileCache {
+  get: (key: string) => KnownFile | undefined;
+  set: (key: string, known: KnownFile) => void;
+  save: () => void;
+}
+
+/** A file that was written this shortly ago may yet change without looking changed, in milliseconds. */
+const settlingMs = 2000;
+
+/** Size and time of a file; null where these do not tell whether it changed. */
+export function identityOf(path: string): string | null {
+  const stat = lstatSync(path);
+  const { size, mtimeMs, ctimeMs } = stat;
+  const isSymbolicLink = stat.isSymbolicLink();
+  return Date.now() - Math.max(mtimeMs, ctimeMs) < settlingMs || isSymbolicLink ? null : `${size} ${mtimeMs}`;
+}
+
+function readKnown(folder: string, file: string): KnownFile {
+  const bytes = readPage(folder, file);
+  if (!looksLikeHtml(bytes)) return { opening: null, guessed: false };
+  const { html, guessed } = decodePage(bytes);
+  const { title, body } = readOpening(html);
+  return { opening: { title, body: [...body] }, guessed };
+}
 
 /** Bytes that a page may have at most. */
 const mostBytes = 32 * 1024 * 1024;
@@ -22,6 +56,7 @@ export function readFolder(
   shown: string,
   options: PathOptions,
   forms: PageIdForm[] | null,
+  cache?: FileCache,
 ): SiteContent {
   const files = readdirSync(folder, { recursive: true, encoding: 'utf8' })
     .map((file) => file.split(sep).join('/'))
@@ -31,8 +66,11 @@ export function readFolder(
   const problems: Problem[] = [];
   for (const file of files.sort()) {
     try {
-      const bytes = readPage(folder, file);
-      if (!looksLikeHtml(bytes)) {
+      const identity = identityOf(join(folder, file));
+      const known = identity === null ? undefined : cache?.get(`${file} ${identity}`);
+      const read = known ?? readKnown(folder, file);
+      if (identity !== null) cache?.set(`${file} ${identity}`, read);
+      if (!read.opening) {
         findings.push(
           finding('not-html', `${file} holds no HTML and was left out`, {
             hint: 'Take it out of the folder, or give it its own ending.',
@@ -40,10 +78,9 @@ export function readFolder(
         );
         continue;
       }
-      const { html, guessed } = decodePage(bytes);
       const url = '/' + file.split('/').map(encodeURIComponent).join('/');
       const path = normalisePath(url, options);
-      if (guessed)
+      if (read.guessed)
         findings.push(
           finding(
             'bad-charset',
@@ -51,13 +88,15 @@ export function readFolder(
             { page: path, hint: 'Add <meta charset="…"> to it.' },
           ),
         );
-      captured.push({ path, url, file, opening: readOpening(html) });
+      const { title, body } = read.opening;
+      captured.push({ path, url, file, opening: { title, body: new Map(body) }, identity });
     } catch (error) {
       problems.push({
         message: `The page ${join(shown, file)} cannot be read: ${(error as Error).message.replace(/^E\w+: |, .*$/g, '')}`,
       });
     }
   }
+  cache?.save();
   if (problems.length > 0) throw new ProblemError(problems, 'access');
   if (captured.length === 0)
     throw new ProblemError(
@@ -68,7 +107,8 @@ export function readFolder(
     const path = folderPath(address);
     if (path === null || path === '') return null;
     try {
-      return { text: decodeStyle(readPage(folder, path)), file: path };
+      const bytes = readPage(folder, path);
+      return { text: decodeStyle(bytes), file: path, identity: hashOf(bytes) };
     } catch {
       return null;
     }

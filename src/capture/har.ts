@@ -16,6 +16,8 @@ import type { PageIdForm } from '../core/page/page-id.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 import { decodePage, decodeStyle } from './decode.js';
+import type { StyleText } from '../core/page/view.js';
+import { hashOf } from './haystack.js';
 import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
 
 /** The parts of a HAR 1.2 recording that tell of pages. */
@@ -67,7 +69,7 @@ export function readHar(
   const pages = new Map<string, { bytes: Uint8Array; charset?: string }>();
   const captured: CapturedPage[] = [];
   const findings: Finding[] = [];
-  const styles = new Map<string, { text: string; file: string }>();
+  const styles = new Map<string, StyleText>();
   let origin: string | null = null;
   for (const { request, response } of entriesOf(file, shown)) {
     const { mimeType = '', text, encoding } = response.content ?? {};
@@ -77,7 +79,11 @@ export function readHar(
     if (!/^https?:$/.test(url.protocol)) continue;
     if (/^text\/css\b/i.test(mimeType) && text !== undefined) {
       const css = encoding === 'base64' ? decodeStyle(Buffer.from(text, 'base64'), charsetOf(mimeType)) : text;
-      styles.set(url.href, { text: css, file: url.pathname + url.search });
+      styles.set(url.href, {
+        text: css,
+        file: url.pathname + url.search,
+        identity: hashOf(new TextEncoder().encode(css)),
+      });
     }
     if (!/html/i.test(mimeType)) continue;
     origin ??= url.origin;
@@ -98,7 +104,13 @@ export function readHar(
     const other = pages.get(path);
     if (other && Buffer.compare(other.bytes, bytes) === 0) continue;
     if (!other) pages.set(path, { bytes, charset });
-    captured.push({ path, url: url.href, file: url.href, opening: readOpening(decodePage(bytes, charset).html) });
+    captured.push({
+      path,
+      url: url.href,
+      file: url.href,
+      opening: readOpening(decodePage(bytes, charset).html),
+      identity: null,
+    });
   }
   if (captured.length === 0) {
     throw new ProblemError(

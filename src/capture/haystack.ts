@@ -285,11 +285,11 @@ export function readHaystackSite(name: string, folder: string, forms: PageIdForm
   };
   const text = (file: string) => decodePage(bytesOf(file), byFile.get(file)?.charset).html;
   const captured = stored.map(({ path, url, file, bytes, title, body }) => {
-    const size = statSync(join(folder, file), { throwIfNoEntry: false })?.size;
-    if (size === undefined) throw damaged(folder, `${file} is missing`);
+    const stat = statSync(join(folder, file), { throwIfNoEntry: false });
+    if (stat === undefined) throw damaged(folder, `${file} is missing`);
     // Edited by hand, or written by a run that was killed before it could note so: what the file says counts.
-    const opening = size === bytes ? { title, body: new Map(Object.entries(body)) } : readOpening(text(file));
-    return { path, url, file, opening };
+    const opening = stat.size === bytes ? { title, body: new Map(Object.entries(body)) } : readOpening(text(file));
+    return { path, url, file, opening, identity: `${stat.size} ${stat.mtimeMs}` };
   });
   const style = (address: string) => {
     const found = haystack.styles.get(address);
@@ -298,7 +298,8 @@ export function readHaystackSite(name: string, folder: string, forms: PageIdForm
     const file = address.startsWith(new URL(haystack.header.address).origin + '/')
       ? pathname + search
       : host + pathname;
-    return { text: decodeStyle(bytesOf(found.file), found.charset), file };
+    const bytes = bytesOf(found.file);
+    return { text: decodeStyle(bytes, found.charset), file, identity: hashOf(bytes) };
   };
   return assembleSite(name, captured, forms, findings, (page) => text(page.file), style);
 }

@@ -14,6 +14,8 @@ export interface SiteContent {
   /** The page-ID forms that were found on the pages, best first; those in force are `site.forms`. */
   found: FoundForm[];
   html: (page: Page) => string;
+  /** Differs whenever the page's source does; null where that is not known without reading it. */
+  identity: (page: Page) => string | null;
   /** The stylesheet at an address; null where it was not captured. */
   style: (address: string) => StyleText | null;
   open: (page: Page) => PageDocument;
@@ -25,6 +27,8 @@ export interface CapturedPage {
   url: string;
   file: string;
   opening: PageOpening;
+  /** See View.identity. */
+  identity: string | null;
 }
 
 /** Makes a site of captured documents: finds the page-ID forms unless they are given, and keeps one document for each path. */
@@ -57,5 +61,7 @@ export function assembleSite(
     pages.map(({ path, url, file, opening }) => makePage(path, url, file, opening, forms)),
     forms,
   );
-  return { site, findings: all, found, html, style, open: (page) => readDocument(html(page)) };
+  const identities = new Map(pages.map(({ path, identity }) => [path, identity]));
+  const identity = ({ path }: Page) => identities.get(path) ?? null;
+  return { site, findings: all, found, html, style, identity, open: (page) => readDocument(html(page)) };
 }

@@ -4,9 +4,11 @@ import { checkAllViewports } from '../core/check/all-viewports.js';
 import { withBrowserVerdicts } from '../core/check/browser-verdicts.js';
 import { check, withFindings } from '../core/check/check.js';
 import type { Level } from '../core/check/finding.js';
+import type { PageResult } from '../core/check/memory.js';
 import type { CheckInput } from '../core/check/plan.js';
 import { ProblemError } from '../core/place.js';
 import type { CheckReport } from '../core/check/verdict.js';
+import { Cache } from '../project/cache.js';
 import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { findProject, loadSettings } from '../project/settings.js';
@@ -52,14 +54,20 @@ interface CheckArguments extends FailArguments, LookArguments {
 /** What `check` looks at, read anew each time. */
 function readAll(args: LookArguments) {
   const { project, source, content } = openProject(args);
+  const look = lookAt(args, project, source, content);
+  const name = ['check', source.name, look.viewport, look.state, look.visitor]
+    .filter((each) => each !== null)
+    .join('.');
+  const memory = new Cache<PageResult>(project.directory, name);
   const input: CheckInput = {
-    ...lookAt(args, project, source, content),
+    ...look,
+    memory,
     rules: project.rules,
     findings: [...project.findings, ...content.findings],
     others: otherSites(project.directory, project.settings, source),
     today: today(),
   };
-  return { project, source, content, input };
+  return { project, source, content, input, memory };
 }
 
 export const command: Command<CheckArguments> = {
@@ -108,10 +116,11 @@ export const command: Command<CheckArguments> = {
     const shown = (report: CheckReport) =>
       args.format === 'json' ? JSON.stringify(report, null, 2) : checkText(report, style);
     const checkOnce = () => {
-      const { project, input } = readAll(args);
+      const { project, input, memory } = readAll(args);
       const usual = input.viewports[0]?.name ?? '';
       const accepted = readAccepted(project.directory);
       const plain = args['all-viewports'] ? checkAllViewports(input) : check(input);
+      memory.save();
       return withFindings(plain, accepted && !args.accept ? lostSince(accepted, plain, usual) : []);
     };
     if (args.watch) {

@@ -23,7 +23,11 @@ const steps = (live: string, staging: string): { why: string; command: string[];
   { why: '', command: ['gather', 'staging'], quiet: true },
   { why: 'Know the pages: what can pick each of them out', command: ['pages'] },
   { why: 'One of them: each way to target it, ready to paste', command: ['pages', '/tickets/pay'] },
-  { why: 'Check: every rule on every page that it targets (two rules hold a mistake)', command: ['check'] },
+  { why: 'Check: every rule on every page that it targets (four rules hold a mistake)', command: ['check'] },
+  {
+    why: 'Why a rule does not show: what beats it, and the smallest change that wins',
+    command: ['why', 'camera-colour', '/harbours/skerry'],
+  },
   { why: 'Will the rules hold on staging, where IDs differ?', command: ['drift', 'live', 'staging'] },
   { why: 'Ship: one stylesheet and one script', command: ['build', '--as', 'bundle', '--out', 'needle'] },
 ];

@@ -5,6 +5,7 @@ import { readFolder } from '../capture/folder.js';
 import { readHar } from '../capture/har.js';
 import { haystackFolder, readHaystackSite } from '../capture/haystack.js';
 import type { SiteContent } from '../capture/site-content.js';
+import { Cache } from '../project/cache.js';
 import { chosenSite, type Settings, type SiteSource } from '../project/read-configuration.js';
 import { findProject, loadSettings, requireFolder } from '../project/settings.js';
 import type { CommonArguments } from './command.js';
@@ -40,7 +41,7 @@ export function capturedSite(
     return readHar(name, resolve(directory, from.where), from.where, pathOptions, settings.forms);
   const folder = resolve(directory, from.where);
   requireFolder(folder, from.where);
-  return readFolder(name, folder, from.where, pathOptions, settings.forms);
+  return readFolder(name, folder, from.where, pathOptions, settings.forms, new Cache(directory, `pages.${name}`));
 }
 
 /** The other sites of the project that are captured; one that cannot be read is not compared with. */

@@ -17,7 +17,7 @@ function look(html: string, styles: Record<string, string> = {}) {
     html: () => html,
     style: (address: string) => {
       const text = styles[new URL(address).pathname];
-      return text === undefined ? null : { text, file: address };
+      return text === undefined ? null : { text, file: address, identity: text };
     },
   };
   const sheets = new SheetStore(view, 'head-end').sheetsOf(page, document);

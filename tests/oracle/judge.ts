@@ -34,7 +34,7 @@ export function computed(each: CascadeCase): { css: string; values: Record<strin
   const source = sourceOf(each, '<style></style>');
   const page = makePage('/', '/', 'index.html', readOpening(source), forms);
   const site = makeSite('live', [page], forms);
-  const view = { site, open: () => readDocument(source), html: () => source, style: () => null };
+  const view = { site, open: () => readDocument(source), html: () => source, style: () => null, identity: () => null };
   const { rules, problems, findings } = readRuleFile(
     `@needle r { pages: page-id(1); ${each.rule} }`,
     'a.css',

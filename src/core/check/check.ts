@@ -4,7 +4,8 @@ import { brokenExpectations } from './expectations.js';
 import { finding, type Finding } from './finding.js';
 import { brokenGuards } from './guards.js';
 import { judge, onlyHereElsewhere, shownAddress } from './judge.js';
-import { planCheck, type CheckInput, type Judged } from './plan.js';
+import { promiseSignature, ruleSignature, type PageResult } from './memory.js';
+import { planCheck, type CheckInput, type Judged, type Step } from './plan.js';
 import { ruleFindings } from './rule-findings.js';
 import type { Cell, CheckReport } from './verdict.js';
 
@@ -15,20 +16,20 @@ export function check(input: CheckInput): CheckReport {
   for (const each of plan.judged) if (!each.rule.paused) findings.push(...ruleFindings(each, input));
   const cells: Cell[] = [];
   const unseen = new Map<string, Page[]>();
-  for (const { page, work, round, look } of plan.steps()) {
-    for (const { rule, dependsOn } of work.judged) {
-      const result = judge(rule, look, dependsOn, { ...round.elsewhere, state: work.way.state });
-      cells.push(result.cell);
-      findings.push(...result.findings);
-    }
-    for (const expectation of work.expectations) findings.push(...brokenExpectations(expectation, look));
-    for (const rule of round.onlyHere) findings.push(...onlyHereElsewhere(rule, look));
-    if (round.guards.length > 0) findings.push(...brokenGuards(round.guards, round.shippedTo(page), look));
-    for (const address of look.sheets.unseen) {
-      const shown = shownAddress(address, look);
-      const list = unseen.get(shown) ?? [];
-      if (!list.includes(page)) list.push(page);
-      unseen.set(shown, list);
+  const keyOf = input.memory ? keysFor(input) : null;
+  for (const step of plan.steps()) {
+    const key = keyOf?.(step) ?? null;
+    const known = key === null ? undefined : input.memory?.get(key);
+    const result = known && stillHolds(known, step) ? known : judgeStep(step);
+    // Hints on what is missing name other pages, which may change meanwhile.
+    const lasts = result === known || !result.findings.some(({ code }) => code === 'no-element');
+    if (key !== null && lasts) input.memory?.set(key, result);
+    cells.push(...result.cells);
+    findings.push(...result.findings);
+    for (const address of result.unseen) {
+      const list = unseen.get(address) ?? [];
+      if (!list.includes(step.page)) list.push(step.page);
+      unseen.set(address, list);
     }
   }
   findings.push(...unseenSheets(unseen, input));
@@ -47,6 +48,58 @@ export const levelCounts = (findings: Finding[]) => ({
   errors: findings.filter(({ level }) => level === 'error').length,
   warnings: findings.filter(({ level }) => level === 'warning').length,
 });
+
+/** Judges what there is to judge on one page. */
+function judgeStep({ page, work, round, look: open }: Step): PageResult {
+  const look = open();
+  const result: PageResult = { styles: look.sheets.loaded, cells: [], findings: [], unseen: [] };
+  for (const { rule, dependsOn } of work.judged) {
+    const judged = judge(rule, look, dependsOn, { ...round.elsewhere, state: work.way.state });
+    result.cells.push(judged.cell);
+    result.findings.push(...judged.findings);
+  }
+  for (const expectation of work.expectations) result.findings.push(...brokenExpectations(expectation, look));
+  for (const rule of round.onlyHere) result.findings.push(...onlyHereElsewhere(rule, look));
+  if (round.guards.length > 0) result.findings.push(...brokenGuards(round.guards, round.shippedTo(page), look));
+  result.unseen = look.sheets.unseen.map((address) => shownAddress(address, look));
+  return result;
+}
+
+/** The key of what is to be judged on a page: everything that the result depends on but its stylesheets. */
+function keysFor(input: CheckInput): (step: Step) => string | null {
+  const signatures = new Map<Rule, string>();
+  const signed = (rule: Rule) => {
+    const known = signatures.get(rule) ?? ruleSignature(rule);
+    signatures.set(rule, known);
+    return known;
+  };
+  const settings = JSON.stringify([input.states, input.place]);
+  const guards = promiseSignature(input.guards, []);
+  return ({ page, work, round }) => {
+    const identity = round.elsewhere.view.identity(page);
+    if (identity === null) return null;
+    const shipped = round
+      .shippedTo(page)
+      .map(({ owner, action }) => `${signed(owner.rule)} ${owner.rule.actions.indexOf(action)}`);
+    const judged = work.judged.map(({ rule, dependsOn }) => [rule.compiled.rule.name, dependsOn]);
+    return JSON.stringify([
+      page.path,
+      identity,
+      work.way,
+      settings,
+      round.guards.length > 0 ? guards : '',
+      promiseSignature([], work.expectations),
+      judged,
+      [...new Set(work.judged.map(({ rule }) => signed(rule.compiled.rule)))],
+      shipped,
+      round.onlyHere.map(({ compiled }) => signed(compiled.rule)),
+    ]);
+  };
+}
+
+/** Whether the stylesheets that a result came from are as they were. */
+const stillHolds = ({ styles }: PageResult, { round }: Step) =>
+  styles.every(([address, identity]) => (round.style(address)?.identity ?? null) === identity);
 
 function unseenSheets(unseen: Map<string, Page[]>, input: CheckInput): Finding[] {
   const site = input.view(null)?.site;

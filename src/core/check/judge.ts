@@ -10,7 +10,7 @@ import { elementPath } from '../page/element-path.js';
 import { finding, type Finding } from './finding.js';
 import type { Look } from './look.js';
 import type { CompiledAction, CompiledRule } from './our-rules.js';
-import { beatenBy, pairsOf, placeOfWinner, type Pair } from './pair.js';
+import { beatenBy, countPairs, placeOfWinner, type Pair, type PairCount } from './pair.js';
 import type { ActionResult, BeatenPair, Cell, Verdict } from './verdict.js';
 import { winningChange } from './winning-change.js';
 
@@ -112,6 +112,13 @@ export function shownAddress(address: string, { page }: Pick<Look, 'page'>): str
 /** The elements that an action is about on a page. */
 export function matchedElements({ compiled, match }: JudgedRule['actions'][number], look: Look): Element[] {
   if (!match) return [];
+  const { selectors } = compiled;
+  if (selectors) {
+    const [only] = selectors;
+    if (only && selectors.length === 1) return only.elements(look.document);
+    const all = new Set(selectors.flatMap((each) => each.elements(look.document)));
+    return look.document.elements.filter((element) => all.has(element));
+  }
   const elements = match(look.document);
   if (!compiled.around.some(({ kind }) => kind === 'scope')) return elements;
   const pseudos = new Set(compiled.rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)));
@@ -138,19 +145,18 @@ function judgeAction(
   if (action.kind === 'only-here') judgeOnlyHere(elements, look, result);
   else if (action.kind === 'swap') judgement.changes = elements.some((element) => swapChanges(action, element));
   else if (action.kind === 'hide' || action.kind === 'restyle')
-    judgeStyles(pairsOf(compiled, elements, longhands, look), look, judgement);
+    judgeStyles(countPairs(compiled, elements, longhands, look), look, judgement);
   if (action.kind === 'only-here') judgement.changes = result.won > 0;
   return judgement;
 }
 
-function judgeStyles(pairs: Pair[], look: Look, judgement: Judgement): void {
-  const lost = pairs.filter(({ won }) => !won);
-  judgement.result.pairs = pairs.length;
-  judgement.result.won = pairs.length - lost.length;
-  judgement.result.beaten = lost.slice(0, mostBeaten).map((pair) => beatenBy(pair, look));
-  judgement.changes = pairs.some(({ won, changes }) => won && changes);
-  judgement.dependsOn = [...new Set(pairs.flatMap(({ dependsOn }) => dependsOn ?? []))];
-  judgement.lost = lost;
+function judgeStyles({ pairs, won, changes, dependsOn, lost }: PairCount, look: Look, judgement: Judgement): void {
+  Object.assign(judgement.result, {
+    pairs,
+    won,
+    beaten: lost.slice(0, mostBeaten).map((pair) => beatenBy(pair, look)),
+  });
+  Object.assign(judgement, { changes, dependsOn: [...dependsOn], lost });
 }
 
 /** On its own pages `@only-here` must be displayed: a pair is won where it is. */

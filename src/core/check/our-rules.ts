@@ -2,10 +2,10 @@ import type { AtRule, Declaration } from 'postcss';
 import type { OurRule, OurSheet } from '../css/cascade/cascade.js';
 import { compileScoped, compileSheet, readScope, type Around, type SheetSelector } from '../css/cascade/sheet.js';
 import type { SheetDeclaration } from '../css/syntax.js';
+import type { Element, PageDocument } from '../page/document.js';
+import { candidates } from '../page/elements.js';
 import type { Place } from '../place.js';
-import type { Page, Site } from '../page/page.js';
 import type { Action, Rule } from '../rule/rule.js';
-import { targets } from '../rule/target.js';
 
 /** An action as it stands in the cascade, and where its declarations stand in the rule file. */
 export interface Owner {
@@ -25,6 +25,8 @@ export interface CompiledAction {
   owner: Owner;
   /** What it ships; empty for swaps and scripts. */
   rules: OurRule[];
+  /** Its selectors, to find elements with; null where only the cascade can tell (`@scope`) or it ships no styles. */
+  selectors: OurSelector[] | null;
   /** The at-rules around it, and the layers, keyframes and properties that it names. */
   around: Around[];
   sheet: Pick<OurSheet, 'layers' | 'keyframes' | 'registered' | 'makesContainers'>;
@@ -52,7 +54,7 @@ export function compileRule(rule: Rule): CompiledRule {
 function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule) => string): CompiledAction {
   const places = new Map<SheetDeclaration, Place>();
   const owner: Owner = { rule, action, placeOf: (declaration) => places.get(declaration) ?? action.at };
-  const compiled: CompiledAction = { action, owner, rules: [], around: [], sheet: nothingNamed() };
+  const compiled: CompiledAction = { action, owner, rules: [], selectors: null, around: [], sheet: nothingNamed() };
   const layer = readAround('within' in action ? action.within : [], compiled, anonymousName);
   if (layer === null) return compiled;
   if (action.kind === 'definition') {
@@ -76,8 +78,16 @@ function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule)
   compiled.sheet.makesContainers = declarations.some(({ name }) => /^container(-type|-name)?$/.test(name));
   const scoped = compiled.around.some(({ kind }) => kind === 'scope');
   const selectors = action.selectors.flatMap(({ text }) => compileScoped(text, scoped) ?? []).map(withScopeWeight);
+  // Inside @scope an element matches or not by the root that is asked about.
+  compiled.selectors = scoped ? null : selectors.map(remembering);
   compiled.rules = [
-    { selectors, declarations, layer: layer.length > 0 ? layer : null, around: compiled.around, owner },
+    {
+      selectors: compiled.selectors ?? selectors,
+      declarations,
+      layer: layer.length > 0 ? layer : null,
+      around: compiled.around,
+      owner,
+    },
   ];
   return compiled;
 }
@@ -116,23 +126,32 @@ const declarationOf = (node: Declaration, firm: boolean): SheetDeclaration => ({
   offset: 0,
 });
 
+/** A selector of ours that finds its elements once a page, for it is asked of each of them again and again. */
+export interface OurSelector extends SheetSelector {
+  elements: (document: PageDocument) => Element[];
+}
+
+function remembering(selector: SheetSelector): OurSelector {
+  let last: PageDocument | null = null;
+  let [list, set] = [[] as Element[], new Set<Element>()];
+  const look = (document: PageDocument) => {
+    if (document === last) return;
+    last = document;
+    list = candidates(document, selector.key).filter((element) => selector.matches(document, element));
+    set = new Set(list);
+  };
+  return {
+    ...selector,
+    elements: (document) => (look(document), list),
+    matches: (document, element) => (look(document), set.has(element)),
+  };
+}
+
 /** A scope weighs (0,1,1), however the pages are picked (docs/verdicts.md, Scope). */
 const withScopeWeight = (selector: SheetSelector): SheetSelector => ({
   ...selector,
   specificity: [selector.specificity[0], selector.specificity[1] + 1, selector.specificity[2] + 1],
 });
-
-/** Whether an action does something on a page: `@only-here` does so on all pages but its rule's own. */
-export function shipsTo(
-  { rule, actions }: CompiledRule,
-  action: CompiledAction,
-  page: Page,
-  site: Site,
-  hasPages: boolean,
-): boolean {
-  const own = targets(rule, action.action, page, site);
-  return action.action.kind === 'only-here' ? hasPages && !own : own && actions.length > 0;
-}
 
 /** What of these actions stands in the cascade of a page, in the order in which it ships. */
 export function ourSheet(actions: CompiledAction[]): OurSheet | null {

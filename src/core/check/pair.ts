@@ -21,8 +21,6 @@ export interface Pair {
   isOurs: boolean;
   /** Ours wins, or what wins computes to the same. */
   won: boolean;
-  /** Whether the computed value differs from the page without our build. */
-  changes: boolean;
   /** What it hangs on that was not seen. */
   dependsOn: string | null;
 }
@@ -46,15 +44,17 @@ function pairOf(
   longhand: string,
   block: Block,
   { owner }: CompiledAction,
-  { cascade, built, bare }: Look,
+  { cascade, built }: Look,
 ): Pair | null {
   const winner = cascade.winner(element, pseudo, longhand);
   const declaration = ownDeclaration(block, longhand);
   if (!winner || !declaration) return null;
   const weight: Weight = { ...block.weight, level: declaration.important ? level.authorImportant : level.author };
   const isOurs = winner.animation === null && (winner.block.owner as Owner | null)?.rule === owner.rule;
-  const value = built.value(element, pseudo, longhand);
-  const won = isOurs || value === built.valueOf(element, pseudo, longhand, declaration.name, declaration.value, block);
+  const won =
+    isOurs ||
+    built.value(element, pseudo, longhand) ===
+      built.valueOf(element, pseudo, longhand, declaration.name, declaration.value, block);
   return {
     element,
     pseudo,
@@ -63,10 +63,47 @@ function pairOf(
     winner,
     isOurs,
     won,
-    changes: value !== bare.value(element, pseudo, longhand),
     dependsOn:
       winner.animation !== null ? `the animation ${winner.animation}` : (winner.block.dependsOn ?? block.dependsOn),
   };
+}
+
+/** What the pairs of an action come to. */
+export interface PairCount {
+  pairs: number;
+  won: number;
+  changes: boolean;
+  dependsOn: Set<string>;
+  lost: Pair[];
+}
+
+/** Counts the pairs of an action; only those that another rule wins are looked at closely. */
+export function countPairs(compiled: CompiledAction, elements: Element[], longhands: string[], look: Look): PairCount {
+  const { cascade, built, bare } = look;
+  const count: PairCount = { pairs: 0, won: 0, changes: false, dependsOn: new Set(), lost: [] };
+  const pseudos = [...new Set(compiled.rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)))];
+  for (const element of elements) {
+    for (const pseudo of pseudos) {
+      const block = cascade.blocks(element, pseudo).find(({ owner }) => owner === compiled.owner);
+      if (!block) continue;
+      for (const longhand of longhands) {
+        const winner = cascade.winner(element, pseudo, longhand);
+        const isOurs = winner?.animation === null && (winner.block.owner as Owner | null)?.rule === compiled.owner.rule;
+        const pair = isOurs ? null : pairOf(element, pseudo, longhand, block, compiled, look);
+        if (!isOurs && !pair) continue;
+        count.pairs++;
+        const dependsOn = pair ? pair.dependsOn : (winner?.block.dependsOn ?? block.dependsOn);
+        if (dependsOn !== null) count.dependsOn.add(dependsOn);
+        if (pair && !pair.won) {
+          count.lost.push(pair);
+          continue;
+        }
+        count.won++;
+        count.changes ||= built.value(element, pseudo, longhand) !== bare.value(element, pseudo, longhand);
+      }
+    }
+  }
+  return count;
 }
 
 /** The declaration of a block that stands for a longhand: the last one, the last important one first. */

@@ -2,7 +2,7 @@ import { SheetStore } from '../css/cascade/page-sheets.js';
 import type { Viewport } from '../css/cascade/media.js';
 import type { Page, Site } from '../page/page.js';
 import type { PageState } from '../page/state.js';
-import type { View } from '../page/view.js';
+import type { StyleText, View } from '../page/view.js';
 import type { Expectation, Guard } from '../rule/guard.js';
 import type { Rule } from '../rule/rule.js';
 import { targetPages, targets } from '../rule/target.js';
@@ -11,6 +11,7 @@ import { expectedPages } from './expectations.js';
 import { finding, type Finding } from './finding.js';
 import { judgedGuard, mayHide } from './guards.js';
 import { judgedRule, type JudgedRule } from './judge.js';
+import type { Memory } from './memory.js';
 import { lookAt, type Look, type Way } from './look.js';
 import { compileRule, type CompiledAction, type CompiledRule } from './our-rules.js';
 
@@ -38,6 +39,8 @@ export interface CheckInput {
   visitors: string[];
   /** The day of the check, `2027-03-31`. */
   today: string;
+  /** Results of earlier checks; left out, everything is judged anew. */
+  memory?: Memory;
 }
 
 /** A rule with the view that it is judged in. */
@@ -64,7 +67,7 @@ export interface Plan {
   /** Those that ship: not paused, not past their day. */
   shipping: Judged[];
   findings: Finding[];
-  /** Opens each page once a way, in the order of the site, and lets it go before the next. */
+  /** What there is to do, page by page in the order of the site; a page is to be let go before the next. */
   steps: () => Iterable<Step>;
 }
 
@@ -72,7 +75,8 @@ export interface Step {
   page: Page;
   work: Work;
   round: Round;
-  look: Look;
+  /** Opens the page. */
+  look: () => Look;
 }
 
 /** Decides which rules are judged on which pages, and how these are looked at. */
@@ -99,7 +103,7 @@ export function planCheck(input: CheckInput): Plan {
 
 function* stepsOf(pages: Map<Page, Map<string, Work>>, round: Round): Iterable<Step> {
   for (const [page, works] of pages)
-    for (const work of works.values()) yield { page, work, round, look: round.look(page, work.way) };
+    for (const work of works.values()) yield { page, work, round, look: () => round.look(page, work.way) };
 }
 
 /** The view that a rule is judged in: its own visitor, state and viewport come before those of the call. */
@@ -182,6 +186,8 @@ export interface Round {
   onlyHere: JudgedRule[];
   shippedTo: (page: Page) => CompiledAction[];
   look: (page: Page, way: Way) => Look;
+  /** A stylesheet of the site, read once. */
+  style: (address: string) => StyleText | null;
 }
 
 /** Pages that may be opened for hints alone in one check. */
@@ -209,6 +215,7 @@ export function startRound(view: View, rules: JudgedRule[], input: CheckInput): 
     ),
     shippedTo,
     look: (page, way) => lookAt(page, view, store, way, input.states, shippedTo(page)),
+    style: (address) => store.style(address),
   };
 }
 

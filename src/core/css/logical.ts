@@ -15,6 +15,15 @@ const corners: Record<string, [ltr: string, rtl: string]> = {
 
 /** The physical longhand that a logical one sets in horizontal text (CSS Logical Properties 1); others are returned as they are. */
 export function physicalOf(longhand: string, rtl: boolean): string {
+  const map = physicals[rtl ? 1 : 0];
+  let physical = map.get(longhand);
+  if (physical === undefined) map.set(longhand, (physical = findPhysical(longhand, rtl)));
+  return physical;
+}
+
+const physicals: [ltr: Map<string, string>, rtl: Map<string, string>] = [new Map(), new Map()];
+
+function findPhysical(longhand: string, rtl: boolean): string {
   const pick = ([ltr, other]: [string, string]) => (rtl ? other : ltr);
   const inset = /^inset-(.*)$/.exec(longhand);
   if (inset) return sides[inset[1] ?? ''] ? pick(sides[inset[1] ?? ''] as [string, string]) : longhand;

@@ -58,9 +58,67 @@ export type Matcher = (document: PageDocument) => Element[];
 
 /** Compiles a selector list once, to run on many pages. Throws Error where css-select cannot read it. */
 export function compileMatcher(selector: string): Matcher {
-  const query = queryOf(selector);
-  return (document) => document.elements.filter(query(document));
+  const parts = parseSelector(selector).map((tokens) => ({ key: keyOf(tokens), query: queryOf([tokens]) }));
+  const [only] = parts;
+  if (only && parts.length === 1) return (document) => candidates(document, only.key).filter(only.query(document));
+  return (document) => {
+    const found = new Set(parts.flatMap(({ key, query }) => candidates(document, key).filter(query(document))));
+    return document.elements.filter((element) => found.has(element));
+  };
 }
+
+/**
+ * What an element must carry to match a selector at all: `#id`, `.class`, a tag, each in lower case, or `*` where that
+ * cannot be told.
+ */
+export function keyOf(tokens: Token[]): string {
+  let key = '*';
+  for (let at = tokens.length - 1; at >= 0; at--) {
+    const token = tokens[at];
+    if (!token || combinators.has(token.type)) break;
+    if (token.type === 'tag' && key === '*') key = token.name.toLowerCase();
+    if (token.type !== 'attribute' || token.ignoreCase !== 'quirks') continue;
+    if (token.name === 'id' && token.action === 'equals') return `#${token.value.toLowerCase()}`;
+    if (token.name === 'class' && token.action === 'element') key = `.${token.value.toLowerCase()}`;
+  }
+  return key;
+}
+
+const combinators = new Set<string>(['descendant', 'child', 'sibling', 'adjacent', 'parent', 'column-combinator']);
+
+/** The keys that an element carries. */
+export function keysOf(element: Element): string[] {
+  const keys = ['*', element.tagName.toLowerCase()];
+  for (const { name, value } of element.attrs) {
+    if (name === 'id') keys.push(`#${value.toLowerCase()}`);
+    if (name === 'class')
+      for (const each of new Set(value.toLowerCase().split(/[\t\n\f\r ]+/))) if (each) keys.push(`.${each}`);
+  }
+  return keys;
+}
+
+const indexes = new WeakMap<PageDocument, Map<string, Element[]>>();
+
+/** The elements of a page that carry a key, in the order of the source. */
+export function candidates(document: PageDocument, key: string): Element[] {
+  if (key === '*') return document.elements;
+  let index = indexes.get(document);
+  if (!index) {
+    indexes.set(document, (index = new Map()));
+    for (const element of document.elements) {
+      for (const each of keysOf(element)) {
+        if (each === '*') continue;
+        const list = index.get(each);
+        if (list) list.push(element);
+        else index.set(each, [element]);
+      }
+    }
+  }
+  return index.get(key) ?? [];
+}
+
+/** To be called where an element's ID or classes were changed. */
+export const elementsChanged = (document: PageDocument): void => void indexes.delete(document);
 
 /** The selector as a test of one element, for documents in standards and in quirks mode. */
 function queryOf(selector: string | Token[][]): (document: PageDocument) => (element: Element) => boolean {

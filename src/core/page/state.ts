@@ -1,5 +1,5 @@
 import type { Element, PageDocument } from './document.js';
-import { compileMatcher } from './elements.js';
+import { compileMatcher, elementsChanged } from './elements.js';
 import { setPseudoClass } from './pseudo-classes.js';
 
 /** What a state does to a captured page: selectors to classes or to a pseudo-class. */
@@ -11,7 +11,10 @@ export interface PageState {
 
 /** Puts a page into a state; changes the document. Pseudo-classes that reach upwards (`:hover`, `:focus-within`) do so. */
 export function applyState(document: PageDocument, state: PageState): void {
-  const each = (selector: string, act: (element: Element) => void) => compileMatcher(selector)(document).forEach(act);
+  const each = (selector: string, act: (element: Element) => void) => {
+    compileMatcher(selector)(document).forEach(act);
+    elementsChanged(document);
+  };
   for (const [selector, name] of state.removeClass)
     each(selector, (element) => setClasses(element, (names) => names.filter((other) => other !== name)));
   for (const [selector, name] of state.addClass)

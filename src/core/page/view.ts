@@ -4,6 +4,8 @@ import type { Page, Site } from './page.js';
 /** A captured stylesheet. */
 export interface StyleText {
   text: string;
+  /** Differs whenever the text does. */
+  identity: string;
   /** As messages name it: the file in a folder, or the path of its address. */
   file: string;
 }
@@ -12,6 +14,8 @@ export interface StyleText {
 export interface View {
   site: Site;
   open: (page: Page) => PageDocument;
+  /** Differs whenever the page's source does; null where that is not known without reading it. */
+  identity: (page: Page) => string | null;
   /** A page's source, for places in it. */
   html: (page: Page) => string;
   /** The stylesheet at an address; null where it was not captured. */

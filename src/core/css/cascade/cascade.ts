@@ -1,5 +1,5 @@
 import { attribute, lineageOf, parentOf, type Element, type PageDocument } from '../../page/document.js';
-import { withScopingRoot } from '../../page/elements.js';
+import { keysOf, withScopingRoot } from '../../page/elements.js';
 import { declarationFault, hasSubstitution, namesFor } from '../declaration.js';
 import { hasOtherName, logicalOf, physicalOf } from '../logical.js';
 import { readDeclarations, type SheetDeclaration } from '../syntax.js';
@@ -8,7 +8,7 @@ import { mediaHolds, type Truth, type Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
 import type { Around, Sheet, SheetRule, SheetSelector } from './sheet.js';
 import { supportsHolds } from './supports.js';
-import { compareWeights, level, type Level, type Weight } from './weight.js';
+import { compareWithin, level, type Level, type Weight } from './weight.js';
 
 /** A style rule of ours as it stands in the cascade of a page. */
 export interface OurRule extends SheetRule {
@@ -46,11 +46,15 @@ export interface Winner {
 
 /** Knows, of every element of a page, the declarations that apply to it and the one that wins. */
 export class Cascade {
+  private readonly winnersKnown = new Map<Element, Map<string, Winner | null>>();
   private readonly blocksKnown = new Map<Element, Map<string, Block[]>>();
   private readonly truths = new Map<Around, Truth>();
   private readonly layerRanks: Map<string, number>;
   private readonly ourIndex: Pick<Sheet, 'byKey'>;
   private readonly hasAnimations: boolean;
+  /** The numbers of the sheets in the order of appearance, and that of ours. */
+  private readonly places: Map<SheetUse, number>;
+  private readonly ourPlace: number;
 
   constructor(
     readonly document: PageDocument,
@@ -67,6 +71,9 @@ export class Cascade {
       }
     });
     this.layerRanks = this.rankLayers();
+    const before = sheets.uses.filter(({ afterBuild }) => !afterBuild).length;
+    this.places = new Map(sheets.uses.map((use, index) => [use, use.afterBuild ? index + 1 : index]));
+    this.ourPlace = before;
     this.hasAnimations = [...sheets.uses.map(({ sheet }) => sheet), ...(ours ? [ours] : [])].some(
       ({ keyframes }) => keyframes.size > 0,
     );
@@ -83,19 +90,43 @@ export class Cascade {
 
   /** The winning declaration of a longhand; null where none applies. `among` leaves out blocks. */
   winner(element: Element, pseudo: string, longhand: string, among?: (block: Block) => boolean): Winner | null {
+    if (among) return this.findWinner(element, pseudo, longhand, among);
+    let known = this.winnersKnown.get(element);
+    if (!known) this.winnersKnown.set(element, (known = new Map<string, Winner | null>()));
+    const key = pseudo === '' ? longhand : `${pseudo} ${longhand}`;
+    let winner = known.get(key);
+    if (winner === undefined) known.set(key, (winner = this.findWinner(element, pseudo, longhand)));
+    return winner;
+  }
+
+  private findWinner(
+    element: Element,
+    pseudo: string,
+    longhand: string,
+    among?: (block: Block) => boolean,
+  ): Winner | null {
     const names = this.namesOf(element, longhand);
-    let best: Winner | null = null;
+    let best: { block: Block; declaration: SheetDeclaration; level: Level } | null = null;
     for (const block of this.blocks(element, pseudo)) {
       if (among && !among(block)) continue;
       for (const declaration of block.declarations) {
-        if (!names.has(declaration.name) || (block.origin === 'author' && !isValid(declaration))) continue;
-        const weight: Weight = { ...block.weight, level: levelOf(block.origin, declaration.important) };
+        if (!names.has(declaration.name)) continue;
+        const own = levelOf(block.origin, declaration.important);
+        // Most are out by their level alone.
+        if (best && own < best.level) continue;
+        if (block.origin === 'author' && !isValid(declaration)) continue;
         // Of two in one block the later wins: they differ in nothing else.
-        if (!best || compareWeights(weight, best.weight).sign >= 0)
-          best = { declaration, weight, block, animation: null };
+        if (!best || own > best.level || compareWithin(own, block.weight, best.block.weight) >= 0)
+          best = { declaration, block, level: own };
       }
     }
-    return this.hasAnimations ? this.animated(element, pseudo, longhand, names, best, among) : best;
+    const winner: Winner | null = best && {
+      declaration: best.declaration,
+      weight: { ...best.block.weight, level: best.level },
+      block: best.block,
+      animation: null,
+    };
+    return this.hasAnimations ? this.animated(element, pseudo, longhand, names, winner, among) : winner;
   }
 
   /** The other name of a longhand on an element: the logical one of a physical one, and the other way round. */
@@ -178,7 +209,8 @@ export class Cascade {
 
   private findBlocks(element: Element, pseudo: string): Block[] {
     const blocks: Block[] = [];
-    this.collect(browserSheet(), null, element, pseudo, blocks);
+    const keys = keysOf(element);
+    this.collect(browserSheet(), null, element, keys, pseudo, blocks);
     if (pseudo === '') {
       const hints = presentationalHints(element);
       if (hints.length > 0)
@@ -190,41 +222,36 @@ export class Cascade {
         );
     }
     const { uses } = this.sheets;
-    for (const use of uses) if (!use.afterBuild) this.collect(use.sheet, use, element, pseudo, blocks);
-    if (this.ours) this.collect(this.ourIndex, null, element, pseudo, blocks);
-    for (const use of uses) if (use.afterBuild) this.collect(use.sheet, use, element, pseudo, blocks);
+    for (const use of uses) if (!use.afterBuild) this.collect(use.sheet, use, element, keys, pseudo, blocks);
+    if (this.ours) this.collect(this.ourIndex, null, element, keys, pseudo, blocks);
+    for (const use of uses) if (use.afterBuild) this.collect(use.sheet, use, element, keys, pseudo, blocks);
     const style = pseudo === '' ? attribute(element, 'style') : undefined;
     if (style) blocks.push(attributeBlock('author', readDeclarations(style)));
     return blocks;
-  }
-
-  /** The number of a sheet in the order of appearance. */
-  private orderOf(use: SheetUse | null): number {
-    if (use === null) return this.sheets.uses.filter(({ afterBuild }) => !afterBuild).length;
-    const at = this.sheets.uses.indexOf(use);
-    return use.afterBuild ? at + 1 : at;
   }
 
   private collect(
     sheet: Pick<Sheet, 'byKey'>,
     use: SheetUse | null,
     element: Element,
+    keys: string[],
     pseudo: string,
     blocks: Block[],
   ): void {
     const conditions = use ? this.holds(use.around) : true;
     if (conditions === false) return;
     const isBrowser = use === null && sheet !== this.ourIndex;
+    const place = isBrowser ? -1 : use ? (this.places.get(use) ?? 0) : this.ourPlace;
     // A rule whose list matches twice counts once, with its heaviest selector.
     const found = new Map<SheetRule, Block>();
-    for (const key of keysOf(element)) {
+    for (const key of keys) {
       for (const { rule, selector, index } of sheet.byKey.get(key) ?? []) {
         if (selector.pseudo !== pseudo) continue;
         const own = rule.around.length === 0 ? true : this.holds(rule.around);
         if (own === false) continue;
         const proximity = this.match(rule, selector, element, use);
         if (proximity === null) continue;
-        const path = [...(use?.layer ?? []), ...(rule.layer ?? [])];
+        const path = use?.layer ? [...use.layer, ...(rule.layer ?? [])] : (rule.layer ?? []);
         const block: Block = {
           declarations: rule.declarations,
           origin: isBrowser ? 'browser' : 'author',
@@ -233,7 +260,7 @@ export class Cascade {
             layer: path.length === 0 ? Infinity : (this.layerRanks.get(layerKey(path)) ?? 0),
             specificity: selector.specificity,
             proximity,
-            order: [isBrowser ? -1 : this.orderOf(use), index],
+            order: [place, index],
           },
           selector: selector.text,
           use,
@@ -241,8 +268,7 @@ export class Cascade {
           dependsOn: own === null || conditions === null ? containerText(rule, use) : null,
         };
         const other = found.get(rule);
-        if (!other || compareWeights({ ...block.weight, level: 2 }, { ...other.weight, level: 2 }).sign > 0)
-          found.set(rule, block);
+        if (!other || compareWithin(level.author, block.weight, other.weight) > 0) found.set(rule, block);
       }
     }
     blocks.push(...[...found.values()].sort((a, b) => a.weight.order[1] - b.weight.order[1]));
@@ -380,9 +406,16 @@ function levelOf(origin: Block['origin'], important: boolean): Level {
 }
 
 const validity = new Map<string, boolean>();
+const validOnes = new WeakMap<SheetDeclaration, boolean>();
 
 /** Whether a browser keeps a declaration. */
-function isValid({ name, value }: SheetDeclaration): boolean {
+function isValid(declaration: SheetDeclaration): boolean {
+  let valid = validOnes.get(declaration);
+  if (valid === undefined) validOnes.set(declaration, (valid = judgeValidity(declaration)));
+  return valid;
+}
+
+function judgeValidity({ name, value }: SheetDeclaration): boolean {
   if (name.startsWith('--') || hasSubstitution(value)) return true;
   const key = `${name}:${value}`;
   let known = validity.get(key);
@@ -392,17 +425,6 @@ function isValid({ name, value }: SheetDeclaration): boolean {
     validity.set(key, known);
   }
   return known;
-}
-
-/** What an element can be found by in a sheet. */
-function keysOf(element: Element): string[] {
-  const keys = ['*', element.tagName.toLowerCase()];
-  for (const { name, value } of element.attrs) {
-    if (name === 'id') keys.push(`#${value.toLowerCase()}`);
-    if (name === 'class')
-      for (const each of new Set(value.toLowerCase().split(/[\t\n\f\r ]+/))) if (each) keys.push(`.${each}`);
-  }
-  return keys;
 }
 
 function containerText(rule: SheetRule, use: SheetUse | null): string {

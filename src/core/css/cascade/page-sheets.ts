@@ -27,6 +27,8 @@ export interface PageSheets {
   uses: SheetUse[];
   /** Addresses that the page loads and that were not captured. */
   unseen: string[];
+  /** All that it loads, with what it held (StyleText.identity), null where it was not captured. */
+  loaded: [address: string, identity: string | null][];
 }
 
 /** Stylesheets that import one another deeper than this are left out. */
@@ -34,6 +36,7 @@ const deepestImport = 16;
 
 /** Reads and keeps the stylesheets of a site: each text is compiled once, however many pages load it. */
 export class SheetStore {
+  private readonly texts = new Map<string, StyleText | null>();
   private readonly byAddress = new Map<string, { sheet: Sheet; file: string } | null>();
   private readonly byText = new Map<string, Sheet>();
 
@@ -45,7 +48,7 @@ export class SheetStore {
 
   /** The stylesheets that apply to a page in the order of the source, each import before the sheet that imports it. */
   sheetsOf(page: Page, document: PageDocument): PageSheets {
-    const result: PageSheets = { uses: [], unseen: [] };
+    const result: PageSheets = { uses: [], unseen: [], loaded: [] };
     const base = baseOf(page, document);
     let preferred: string | null = null;
     const visit = (node: Tree.ParentNode, inBody: boolean) => {
@@ -64,6 +67,16 @@ export class SheetStore {
     };
     visit(document.root, false);
     return result;
+  }
+
+  /** The text of a stylesheet, read once. */
+  style(address: string): StyleText | null {
+    let known = this.texts.get(address);
+    if (known === undefined) {
+      known = address.startsWith('data:') ? dataStyle(address) : this.view.style(address);
+      this.texts.set(address, known);
+    }
+    return known;
   }
 
   private add(
@@ -106,10 +119,12 @@ export class SheetStore {
     if (context.chain.includes(address) || context.chain.length > deepestImport) return;
     let known = this.byAddress.get(address);
     if (known === undefined) {
-      const style = address.startsWith('data:') ? dataStyle(address) : this.view.style(address);
+      const style = this.style(address);
       known = style && { sheet: compileSheet(withoutBuild(style.text)), file: style.file };
       this.byAddress.set(address, known);
     }
+    if (!result.loaded.some(([each]) => each === address))
+      result.loaded.push([address, this.style(address)?.identity ?? null]);
     if (!known) {
       if (!result.unseen.includes(address)) result.unseen.push(address);
       return;
@@ -192,7 +207,7 @@ function dataStyle(address: string): StyleText | null {
       bytes === null
         ? decodeURIComponent(body)
         : new TextDecoder().decode(Uint8Array.from(bytes, (each) => each.charCodeAt(0)));
-    return { text, file: 'data:text/css' };
+    return { text, file: 'data:text/css', identity: '' };
   } catch {
     return null;
   }

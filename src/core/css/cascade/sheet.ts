@@ -1,6 +1,6 @@
-import { parse as parseTokens, type Selector as Token } from 'css-what';
+import { parse as parseTokens } from 'css-what';
 import type { Element, PageDocument } from '../../page/document.js';
-import { compileElementTest } from '../../page/elements.js';
+import { compileElementTest, keyOf } from '../../page/elements.js';
 import { isPlainSelector, parseSiteSelectors, resolveNested, selectorParts, type Selector } from '../selector.js';
 import { specificityOf, type Specificity } from '../specificity.js';
 import { lineCounter, readStylesheet, type SheetDeclaration, type SheetNode } from '../syntax.js';
@@ -275,18 +275,4 @@ function plainSelector(text: string): SheetSelector {
     key: (named?.[0] ?? last).toLowerCase(),
     matches: compileElementTest(() => parseTokens(text)[0] ?? []),
   };
-}
-
-function keyOf(tokens: Token[]): string {
-  let key = '*';
-  for (let at = tokens.length - 1; at >= 0; at--) {
-    const token = tokens[at];
-    if (!token || ['descendant', 'child', 'sibling', 'adjacent', 'parent', 'column-combinator'].includes(token.type))
-      break;
-    if (token.type === 'tag' && key === '*') key = token.name.toLowerCase();
-    if (token.type !== 'attribute' || token.ignoreCase !== 'quirks') continue;
-    if (token.name === 'id' && token.action === 'equals') return `#${token.value.toLowerCase()}`;
-    if (token.name === 'class' && token.action === 'element') key = `.${token.value.toLowerCase()}`;
-  }
-  return key;
 }

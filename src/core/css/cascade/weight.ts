@@ -1,4 +1,4 @@
-import type { Specificity } from '../specificity.js';
+import { compareSpecificity, type Specificity } from '../specificity.js';
 
 /**
  * Origins and importance from the weakest (CSS Cascading Level 5, 6.1), presentational hints as an origin of their own
@@ -30,12 +30,19 @@ export function compareWeights(a: Weight, b: Weight): { sign: number; step: Step
     const higher = Math.max(a.level, b.level);
     return { sign: a.level - b.level, step: higher === level.animation ? 'animation' : 'important' };
   }
-  if (a.inline !== b.inline) return { sign: a.inline ? 1 : -1, step: 'inline' };
-  const reversed = a.level >= level.authorImportant;
-  if (a.layer !== b.layer) return { sign: a.layer > b.layer !== reversed ? 1 : -1, step: 'layer' };
-  const [ids, classes, types] = [0, 1, 2].map((at) => (a.specificity[at] ?? 0) - (b.specificity[at] ?? 0));
-  const heavier = ids || classes || types || 0;
-  if (heavier !== 0) return { sign: heavier, step: 'specificity' };
-  if (a.proximity !== b.proximity) return { sign: b.proximity > a.proximity ? 1 : -1, step: 'scope' };
-  return { sign: a.order[0] - b.order[0] || a.order[1] - b.order[1], step: 'order' };
+  const sign = compareWithin(a.level, a, b);
+  if (a.inline !== b.inline) return { sign, step: 'inline' };
+  if (a.layer !== b.layer) return { sign, step: 'layer' };
+  if (compareSpecificity(a.specificity, b.specificity) !== 0) return { sign, step: 'specificity' };
+  return { sign, step: a.proximity !== b.proximity ? 'scope' : 'order' };
+}
+
+/** The same for two of one level: above zero if the first wins. */
+export function compareWithin(own: Level, a: Omit<Weight, 'level'>, b: Omit<Weight, 'level'>): number {
+  if (a.inline !== b.inline) return a.inline ? 1 : -1;
+  if (a.layer !== b.layer) return a.layer > b.layer !== own >= level.authorImportant ? 1 : -1;
+  const heavier = compareSpecificity(a.specificity, b.specificity);
+  if (heavier !== 0) return heavier;
+  if (a.proximity !== b.proximity) return b.proximity > a.proximity ? 1 : -1;
+  return a.order[0] - b.order[0] || a.order[1] - b.order[1];
 }

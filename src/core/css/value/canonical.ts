@@ -55,13 +55,27 @@ const systemColors: Record<string, string> = {
  * lengths in pixels, colours as rgb, keywords in lower case. What it cannot reduce it leaves as it stands.
  */
 export function canonical(value: string, relative: Relative): string {
-  let tree: CssNode;
-  try {
-    tree = parse(value, { context: 'value' });
-  } catch {
-    return value.trim();
+  const nodes = parsed(value);
+  return nodes ? nodesText(nodes, relative) : value.trim();
+}
+
+const parsedValues = new Map<string, CssNode[] | null>();
+
+/** The parts of a value; null where css-tree cannot read it. */
+function parsed(value: string): CssNode[] | null {
+  let nodes = parsedValues.get(value);
+  if (nodes === undefined) {
+    nodes = null;
+    try {
+      const tree = parse(value, { context: 'value' });
+      if (tree.type === 'Value') nodes = tree.children.toArray();
+    } catch {
+      // It is compared as it stands.
+    }
+    if (parsedValues.size > 20_000) parsedValues.clear();
+    parsedValues.set(value, nodes);
   }
-  return tree.type === 'Value' ? nodesText(tree.children.toArray(), relative) : value.trim();
+  return nodes;
 }
 
 function nodesText(nodes: CssNode[], relative: Relative): string {

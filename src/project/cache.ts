@@ -1,0 +1,66 @@
+import { createHash } from 'node:crypto';
+import { mkdirSync, readFileSync, statSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import writeFileAtomic from 'write-file-atomic';
+
+/** Where caches are; the folder may be deleted at any time. */
+const cacheFolder = '.local-needle';
+
+/** Changes with every build of the program, so that no cache outlives the code that wrote it. */
+const program = (() => {
+  try {
+    return String(statSync(fileURLToPath(import.meta.url)).mtimeMs);
+  } catch {
+    return '';
+  }
+})();
+
+const digest = (text: string) => createHash('sha256').update(text).digest('base64url').slice(0, 22);
+
+/** Values kept between runs by text keys. What a run does not ask for is forgotten; a damaged file counts as empty. */
+export class Cache<T> {
+  private readonly path: string;
+  private readonly old: Map<string, T>;
+  private readonly used = new Map<string, T>();
+  private changed = false;
+
+  constructor(directory: string, name: string) {
+    this.path = join(directory, cacheFolder, `${name.replace(/[^\w.-]+/g, '-')}.json`);
+    this.old = this.read();
+  }
+
+  private read(): Map<string, T> {
+    try {
+      const value = JSON.parse(readFileSync(this.path, 'utf8')) as { program: string; entries: [string, T][] };
+      return value.program === program ? new Map(value.entries) : new Map<string, T>();
+    } catch {
+      return new Map<string, T>();
+    }
+  }
+
+  get = (key: string): T | undefined => {
+    const short = digest(key);
+    const value = this.old.get(short);
+    if (value !== undefined) this.used.set(short, value);
+    return value;
+  };
+
+  set = (key: string, value: T): void => {
+    const short = digest(key);
+    if (this.old.get(short) === value) return;
+    this.used.set(short, value);
+    this.changed = true;
+  };
+
+  /** Writes the file whole, if anything changed. That it cannot be written is no fault: the next run takes longer. */
+  save(): void {
+    if (!this.changed && this.used.size === this.old.size) return;
+    try {
+      mkdirSync(dirname(this.path), { recursive: true });
+      writeFileAtomic.sync(this.path, JSON.stringify({ program, entries: [...this.used] }), { fsync: false });
+    } catch {
+      // A folder that is read-only stays without a cache.
+    }
+  }
+}

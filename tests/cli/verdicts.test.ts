@@ -1,0 +1,315 @@
+import { appendFileSync, readFileSync, utimesSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { WhyReport } from '../../src/core/check/why.js';
+import type { CheckReport } from '../../src/core/check/verdict.js';
+import { folderWith, run } from '../helpers.js';
+
+const html = (body: string, inside: string, head = '') =>
+  `<!DOCTYPE html><html><head><title>Saltmere</title><link rel="stylesheet" href="/theme.css">${head}</head><body ${body}>${inside}</body></html>`;
+
+const theme = `.menu .camera { color: red !important }
+@layer quiet { .card { order: 1 } }
+.masthead .menu { order: 2 }
+@media (max-width: 600px) { .card { color: teal !important } }
+.hero { animation: glide 3s infinite } @keyframes glide { from { left: 0 } to { left: 9px } }
+.gone { display: none !important }
+@scope (.menu) { .camera { z-index: 4 } }
+.plain { color: #fff; margin: 0 }`;
+
+const inside = `<header class="masthead"><ul class="menu"><li class="camera" style="top: 3px">Camera</li></ul></header>
+<div class="card">One <b>two</b> <a href="/x">three</a></div><div class="hero" style="position: relative">Hero</div><p class="gone">Gone</p><p class="plain">Plain</p>
+<p class="legal">Terms</p>`;
+
+/** A project of two pages with a theme. */
+function project(rules: string, more: Record<string, string> = {}): string {
+  return folderWith({
+    'local-needle.yaml':
+      'version: 1\nsites: { live: { folder: public } }\nviewports: { desktop: 1280x800, phone: 390x844 }\nstates: { over: { pseudo: { ".card": hover } } }\n',
+    'rules/a.css': rules,
+    'public/index.html': html('class="page-1"', inside),
+    'public/tickets/index.html': html('class="page-2"', inside),
+    'public/theme.css': theme,
+    ...more,
+  });
+}
+
+async function checked(directory: string, words: string[] = []): Promise<CheckReport> {
+  const { out, log } = await run(directory, ['check', '--format', 'json', '--fail-on', 'never', ...words]);
+  if (out === '') throw new Error(log);
+  return JSON.parse(out) as CheckReport;
+}
+
+const codes = ({ findings }: CheckReport) => findings.map(({ code }) => code);
+
+describe('A verdict', () => {
+  test.each<[string, string, string, number, number, string[]]>([
+    ['hit', '.card { order: 5 }', 'hit', 1, 1, []],
+    ['partly, with what is important', '.camera { color: blue; order: 3 }', 'partly', 2, 1, ['theme.css:1 important']],
+    ['beaten by an inline style', '.camera { top: 9px }', 'beaten', 1, 0, ['index.html:1 inline']],
+    ['beaten by specificity', ':where(.menu) { order: 9 }', 'beaten', 1, 0, ['theme.css:3 specificity']],
+    ['beaten by an animation', '.hero { left: 4px }', 'beaten', 1, 0, ['theme.css:5 animation']],
+    [
+      'beaten by a layer that is important',
+      '@layer mine { .menu { order: 9 } }',
+      'beaten',
+      1,
+      0,
+      ['theme.css:3 layer'],
+    ],
+    [
+      'beaten by another of our rules',
+      '.card { order: 5 } } @needle b { pages: page-id(1); .card { order: 6 }',
+      'beaten',
+      1,
+      0,
+      ['rules/a.css:1 order'],
+    ],
+    ['won, since the winner computes to the same', '.camera { color: #f00 }', 'idle', 1, 1, []],
+    ['idle', '.plain { color: white }', 'idle', 1, 1, []],
+    ['idle where it is hidden already', '@hide .gone;', 'idle', 1, 1, []],
+    ['idle where no at-rule holds', '@media (max-width: 600px) { .card { order: 3 } }', 'idle', 0, 0, []],
+    ['empty', '.none { order: 1 }', 'empty', 0, 0, []],
+    ['late', 'arrives: late; .none { order: 1 }', 'late', 0, 0, []],
+    [
+      'hit, its own later rule winning',
+      '.card { order: 5; } @media (min-width: 1px) { .card { order: 6 } }',
+      'hit',
+      2,
+      2,
+      [],
+    ],
+    ['hit with shorthands', '.card { margin: 1px 2px; background: teal }', 'hit', 13, 13, []],
+    ['hit in a state', 'state: over; .card:hover { order: 5 }', 'hit', 1, 1, []],
+    ['hit at a viewport', 'viewport: phone; @media (max-width: 600px) { .card { order: 3 } }', 'hit', 1, 1, []],
+    ['beaten for @only-here', '@only-here .gone;', 'beaten', 1, 0, ['theme.css:6 important']],
+    ['hit inside @scope', '@scope (.menu) { .camera { z-index: 5 } }', 'hit', 1, 1, []],
+  ])('is %s', async (_name, content, verdict, pairs, won, by) => {
+    const report = await checked(project(`@needle a { pages: page-id(1); ${content} }`));
+    const cell = report.cells.find(({ rule }) => rule === 'a');
+    const sum = (key: 'pairs' | 'won') => cell?.actions.reduce((total, action) => total + action[key], 0);
+    expect([cell?.verdict, sum('pairs'), sum('won')]).toEqual([verdict, pairs, won]);
+    expect(
+      cell?.actions.flatMap(({ beaten }) => beaten.map((each) => `${each.by.file}:${each.by.line} ${each.by.reason}`)),
+    ).toEqual(by);
+    const expected: Record<string, string> = { partly: 'partly', beaten: 'beaten', idle: 'idle', empty: 'no-element' };
+    if (expected[verdict]) expect(codes(report)).toContain(expected[verdict]);
+  });
+
+  test('is less sure where a stylesheet was not captured, unless nothing could give it back', async () => {
+    const rules =
+      '@needle a { pages: page-id(1); .card { order: 5 } } @needle b { pages: page-id(1); .camera { color: blue } }';
+    const directory = project(rules, {
+      'public/index.html': html('class="page-1"', inside, '<link rel="stylesheet" href="/missing.css">'),
+    });
+    const { cells, findings } = await checked(directory);
+    expect(cells.map(({ verdict, sure, dependsOn }) => [verdict, sure, dependsOn])).toEqual([
+      ['hit', false, ['stylesheet /missing.css not captured']],
+      ['beaten', true, undefined],
+    ]);
+    expect(findings.find(({ code }) => code === 'unseen-stylesheet')?.message).toMatch(/^\/ load \/missing\.css/);
+  });
+
+  test('takes what an earlier build left in a page as not there', async () => {
+    const left = '<style>/*! local-needle begin: live */ .card { order: 5 } /*! local-needle end */</style>';
+    const directory = project('@needle a { pages: page-id(1); .card { order: 5 } }', {
+      'public/index.html': html('class="page-1"', inside, left),
+    });
+    expect((await checked(directory)).cells[0]?.verdict).toBe('hit');
+  });
+
+  test('hangs on where the build stands', async () => {
+    const late = html('class="page-1"', `${inside}<style>.page-1 .card { order: 8 } body .card { order: 7 }</style>`);
+    const directory = project('@needle a { pages: page-id(1); .card { order: 5 } }', {
+      'public/index.html': late.replace('.page-1 .card', 'body.page-1 .card'),
+    });
+    expect((await checked(directory)).cells[0]?.verdict).toBe('beaten');
+    appendFileSync(join(directory, 'local-needle.yaml'), 'place: body-end\n');
+    expect((await checked(directory)).cells[0]?.verdict).toBe('hit');
+  });
+});
+
+describe('why', () => {
+  const rules = `@needle a { note: "Blue."; pages: page-id(1); except: body-class(none); .camera { color: blue; order: 3 } }
+@needle container { pages: page-id(1); .card { color: blue } }`;
+  const why = async (words: string[]) =>
+    JSON.parse((await run(project(rules), ['why', ...words, '--format', 'json'])).out) as WhyReport;
+
+  test('names the winner, the step that decided, and a change that wins', async () => {
+    const report = await why(['a', '/']);
+    expect(report).toMatchObject({
+      kind: 'local-needle.why',
+      page: '/',
+      verdict: 'partly',
+      targeted: { holds: true, condition: 'page-id(1)' },
+    });
+    const [color, order] = report.actions[0]?.shown[0]?.pairs ?? [];
+    expect(color).toMatchObject({
+      property: 'color',
+      won: false,
+      step: 'important',
+      winner: { file: 'theme.css', line: 1, selector: '.menu .camera', specificity: '(0,2,0)' },
+      change: 'strength: firm would win.',
+    });
+    expect(order).toMatchObject({ property: 'order', won: true, value: '3', without: '0', winner: null });
+    const directory = project(rules.replace('pages: page-id(1); except', 'pages: page-id(1); strength: firm; except'));
+    expect((await checked(directory)).cells[0]?.verdict).toBe('hit');
+  });
+
+  test('says how much of the text takes an inherited value', async () => {
+    const [color] = (await why(['container', '/'])).actions[0]?.shown[0]?.pairs ?? [];
+    expect(color?.text).toEqual({
+      takes: 2,
+      of: 3,
+      others: [{ element: 'body > div:nth-of-type(1) > a', from: 'the browser: :any-link' }],
+    });
+  });
+
+  test('says by how little a page is not targeted', async () => {
+    expect((await why(['a', '/tickets'])).targeted).toEqual({
+      holds: false,
+      condition: 'page-id(1)',
+      missing: ['page-id(1)'],
+      excepted: null,
+    });
+    const { out } = await run(project(rules), ['why', 'a', '/tickets']);
+    expect(out).toMatch(/Not targeted\. Nearest is page-id\(1\)/);
+  });
+
+  test.each([
+    [['why', 'b', '/'], /There is no rule "b"/],
+    [['why', 'a', '/ticket'], /has no page \/ticket[^]*\/tickets/],
+    [['why', 'a', '/', '--element', '..x'], /--element: .*not a valid selector/],
+    [['check', '--browser', '--watch'], /--watch and --browser do not go together/],
+  ])('refuses %j', async (words, message) => {
+    const { status, log } = await run(project(rules), words);
+    expect(status).toBe(2);
+    expect(log).toMatch(message);
+  });
+});
+
+describe('Guards and expectations', () => {
+  test.each([
+    ['hides it', '@hide .legal;', 'is guarded, and "a" hides it on /'],
+    ['hides what is around it', '@hide body;', 'hides body around it'],
+    ['makes it invisible', 'html { visibility: hidden; }', 'hides it'],
+    ['swaps it away', '@swap body { text: "Closed"; }', 'swaps it away'],
+    ['lets it stand', '.legal { color: red; }', ''],
+  ])('a guard speaks where a rule %s', async (_name, action, message) => {
+    const report = await checked(
+      project(`@needle a { pages: page-id(1); ${action} } @guard .legal, .gone { note: "The law."; }`),
+    );
+    const found = report.findings.filter(({ code }) => code === 'guard');
+    expect(found.map((each) => each.message).join()).toContain(message);
+    expect(found.map(({ rule, level }) => [rule, level])).toEqual(message ? [['a', 'error']] : []);
+  });
+
+  test('@only-here is guarded against on all other pages, and its loss there is told', async () => {
+    const report = await checked(
+      project('@needle a { pages: page-id(1); @only-here .legal, .plain; } @guard .legal;', {
+        'public/theme.css':
+          '.plain { display: block !important; } .x .plain {} body .plain.plain.plain { display: block !important }',
+      }),
+    );
+    expect(report.findings.map(({ code, page }) => [code, page])).toEqual([
+      ['beaten', '/tickets'],
+      ['guard', '/tickets'],
+    ]);
+  });
+
+  test.each([
+    ['@shown .legal; @hidden .gone, .none; .plain { color: white; margin: 0 } .card { order: 5 }', []],
+    ['@shown .gone;', ['expects .gone to be shown, and it is hidden on /']],
+    ['@hidden .legal;', ['expects .legal to be hidden, and it is shown on /']],
+    ['@shown .none;', ['expects .none to be there, and nothing matches it on /']],
+    ['.card { order: 4 }', ['expects .card to have order: 4, and it has 5 on /']],
+    ['viewport: phone; .card { color: teal }', []],
+    ['pages: page-id(2); .card { order: 0 }', []],
+  ])('an expectation %s', async (content, messages) => {
+    const pages = content.includes('pages:') ? '' : 'pages: page-id(1);';
+    const report = await checked(
+      project(`@needle a { pages: page-id(1); .card { order: 5 } } @expect e { ${pages} ${content} }`),
+    );
+    expect(
+      report.findings.filter(({ code }) => code === 'expectation').map(({ message }) => message.replace(/^e /, '')),
+    ).toEqual(messages);
+  });
+
+  test.each([
+    ['@expect { @shown .a; }', 2, /@expect has no name/],
+    ['@expect e { }', 2, /"e" expects nothing/],
+    ['@expect e { @show .a; }', 2, /@show is not known in @expect[^]*@shown/],
+    ['@expect e { state: nowhere; @shown .a; }', 2, /names the state "nowhere"/],
+    ['@expect e { .a { .b { color: red } } }', 2, /holds declarations alone/],
+    ['@expect e { .a { color: rde } }', 1, /bad-css/],
+    ['@guard .a { nte: "x"; }', 2, /nte/],
+    ['@gaurd .a;', 2, /@gaurd is not known[^]*@guard/],
+  ])('%s is refused at its place', async (rules, status, message) => {
+    const result = await run(project(rules), ['check']);
+    expect(result.status).toBe(status);
+    expect(result.log + result.out).toMatch(message);
+    expect(result.log + result.out).toMatch(/rules\/a\.css:1:\d+/);
+  });
+});
+
+describe('Viewports, accepted verdicts and the cache', () => {
+  const rules =
+    '@needle a { pages: all; .card { color: red } } @needle wide { pages: page-id(1); @media (min-width: 600px) { .card { order: 3 } } }';
+
+  test('verdicts that vary by viewport are told', async () => {
+    const directory = project(rules);
+    const { out } = await run(directory, ['check', '--all-viewports', '--fail-on', 'never']);
+    expect(out).toMatch(/a on \/: desktop hit, phone beaten/);
+    expect(out).toMatch(/wide on \/: desktop hit, phone idle/);
+    const report = await checked(directory, ['--all-viewports']);
+    expect(report.findings.map(({ code, message }) => [code, message.slice(0, 9)])).toEqual([
+      ['beaten', 'at phone:'],
+      ['beaten', 'at phone:'],
+    ]);
+  });
+
+  test('what stopped hitting since the accepted check is told, and what was taken out is not', async () => {
+    const directory = project(rules);
+    await run(directory, ['check', '--accept']);
+    const text = readFileSync(join(directory, 'local-needle.accepted.json'), 'utf8');
+    expect(JSON.parse(text)).toEqual({
+      accepted: 1,
+      looks: { live: { a: { '/': 'hit', '/tickets': 'hit' }, wide: { '/': 'hit' } } },
+    });
+    expect(codes(await checked(directory))).toEqual([]);
+    writeFileSync(join(directory, 'public/theme.css'), '.card { color: blue !important }');
+    writeFileSync(join(directory, 'rules/a.css'), rules.replace('@needle wide {', '@needle wide { paused: yes;'));
+    const report = await checked(directory);
+    expect(report.findings.filter(({ code }) => code === 'lost').map(({ message }) => message)).toEqual([
+      '"a" no longer hits /: it is beaten',
+      '"a" no longer hits /tickets: it is beaten',
+    ]);
+    writeFileSync(join(directory, 'local-needle.accepted.json'), '{');
+    expect(await run(directory, ['check'])).toMatchObject({
+      status: 2,
+      log: expect.stringContaining('local-needle.accepted.json cannot be read'),
+    });
+  });
+
+  test('a kept result counts only while nothing that it came from changed', async () => {
+    const directory = project(rules);
+    const old = new Date(Date.now() - 60_000);
+    // Files that were just written are not trusted to have settled.
+    const settled = (file: string, text?: string) => {
+      if (text !== undefined) writeFileSync(join(directory, file), text);
+      utimesSync(join(directory, file), old, new Date(old.getTime() + (text?.length ?? 0)));
+    };
+    const verdicts = async () => (await checked(directory)).cells.map(({ verdict }) => verdict);
+    for (const file of ['public/index.html', 'public/tickets/index.html', 'public/theme.css']) settled(file);
+    await new Promise((done) => setTimeout(done, 2200));
+    expect(await verdicts()).toEqual(['hit', 'hit', 'hit']);
+    const cache = readFileSync(join(directory, '.local-needle/check.live.desktop.json'), 'utf8');
+    expect((JSON.parse(cache) as { entries: unknown[] }).entries).toHaveLength(2);
+    expect(await verdicts()).toEqual(['hit', 'hit', 'hit']);
+    settled('public/theme.css', '.card { color: blue !important }');
+    expect(await verdicts()).toEqual(['beaten', 'beaten', 'hit']);
+    settled('public/index.html', html('class="page-1"', '<p class="card" style="order: 9"></p>'));
+    expect(await verdicts()).toEqual(['beaten', 'beaten', 'beaten']);
+    writeFileSync(join(directory, 'rules/a.css'), rules.replace('color: red', 'color: blue'));
+    expect(await verdicts()).toEqual(['idle', 'idle', 'beaten']);
+  });
+});
