@@ -96,7 +96,8 @@ export function measure(probes: Probe[]): Measured[] {
         }
         finish();
         for (const pair of mine) pair.forced = read(element, pseudo, pair.longhand);
-        if (pseudo === '') before === null ? element.removeAttribute('style') : element.setAttribute('style', before);
+        if (pseudo === '' && before === null) element.removeAttribute('style');
+        else if (before !== null) element.setAttribute('style', before);
         element.removeAttribute('data-local-needle-probe');
         if (first) first.textContent = '@layer local-needle-probe { }';
         finish();

@@ -62,7 +62,7 @@ export function readExpectation(node: AtRule, reader: Reader): void {
     if (child.type === 'rule') readLook(child, expectation, reader);
     if (child.type === 'atrule') readDisplay(child, expectation, reader);
   }
-  if (expectation.wants.length === 0)
+  if (!node.nodes.some(({ type }) => type === 'rule' || type === 'atrule'))
     reader.problem(node, 0, `"${name}" expects nothing`, 'Add @shown SELECTOR; @hidden SELECTOR; or a style rule.');
   reader.result.expectations.push(expectation);
 }

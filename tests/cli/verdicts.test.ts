@@ -211,8 +211,8 @@ describe('Guards and expectations', () => {
       }),
     );
     expect(report.findings.map(({ code, page }) => [code, page])).toEqual([
-      ['beaten', '/tickets'],
       ['guard', '/tickets'],
+      ['beaten', '/tickets'],
     ]);
   });
 
@@ -223,7 +223,7 @@ describe('Guards and expectations', () => {
     ['@shown .none;', ['expects .none to be there, and nothing matches it on /']],
     ['.card { order: 4 }', ['expects .card to have order: 4, and it has 5 on /']],
     ['viewport: phone; .card { color: teal }', []],
-    ['pages: page-id(2); .card { order: 0 }', []],
+    ['pages: page-id(2); .card { order: 1 }', []],
   ])('an expectation %s', async (content, messages) => {
     const pages = content.includes('pages:') ? '' : 'pages: page-id(1);';
     const report = await checked(

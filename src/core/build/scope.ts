@@ -4,7 +4,7 @@ import { pagesWithId, soleHandles } from '../page/handles.js';
 import type { Page, Site } from '../page/page.js';
 import type { Condition, Term } from '../rule/condition.js';
 import type { Action, Rule } from '../rule/rule.js';
-import { alternativeHolds, targets } from '../rule/target.js';
+import { alternativeHolds, targetPages, targets } from '../rule/target.js';
 
 /** Addresses that needle.js tells at run time, by the name that it marks `html` with. */
 export interface Mark {
@@ -138,7 +138,7 @@ function waysOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks
 
 /** The author's pages for an action, as CSS for this site; null where it has none. Fills `marks` with what only a script can tell. */
 export function scopeOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks): Scope | null {
-  if (!site.pages.some((page) => targets(rule, action, page, site))) return null;
+  if (!targetPages(rule, site).some((page) => targets(rule, action, page, site))) return null;
   const branches = waysOf(rule, action, site, marks).flatMap(({ tests, excepted }) =>
     branchesOf(tests, excepted.length > 0 ? `:where(:not(${excepted.join(', ')}))` : ''),
   );
@@ -148,7 +148,7 @@ export function scopeOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, mark
 
 /** Every page but the author's own; null where he has none on this site, for then nothing may be hidden at all. */
 export function elsewhereOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks): Scope | null {
-  if (!site.pages.some((page) => targets(rule, action, page, site))) return null;
+  if (!targetPages(rule, site).some((page) => targets(rule, action, page, site))) return null;
   const own = waysOf(rule, action, site, marks).map(({ tests, excepted }) => {
     const here = tests.length > 0 ? conjunction(tests) : '';
     return excepted.length > 0 ? `${here}:not(${excepted.join(', ')})` : here;

@@ -6,7 +6,6 @@ import type { Computed } from '../css/value/computed.js';
 import type { Guard } from '../rule/guard.js';
 import { targets } from '../rule/target.js';
 import { finding, type Finding } from './finding.js';
-import { hiddenBy } from './judge.js';
 import type { Look } from './look.js';
 import type { CompiledAction, Owner } from './our-rules.js';
 
@@ -39,13 +38,13 @@ export function brokenGuards(guards: JudgedGuard[], shipped: CompiledAction[], l
     for (const element of match(look.document)) {
       const owner = whatHides(element, swaps, look);
       if (!owner || told.has(owner.rule.name)) continue;
-      const by = hiddenBy(element, look)?.element;
+      const hidden = lineageOf(element).find((at) => look.built.value(at, '', 'display') === 'none');
       const how =
         owner.action.kind === 'swap'
           ? 'swaps it away'
-          : by === undefined || by === elementPath(element)
+          : hidden === undefined || hidden === element
             ? 'hides it'
-            : `hides ${by} around it`;
+            : `hides ${elementPath(hidden)} around it`;
       told.set(
         owner.rule.name,
         finding('guard', `${guard.selector} is guarded, and "${owner.rule.name}" ${how} on ${look.page.path}`, {

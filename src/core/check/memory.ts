@@ -26,11 +26,13 @@ export const ruleSignature = (rule: Rule) => signature(rule);
 export const promiseSignature = (guards: Guard[], expectations: Expectation[]) => signature([guards, expectations]);
 
 function signature(value: unknown): string {
-  const text = JSON.stringify(value, (key, each: unknown) => {
+  // The replacer gets what toJSON() made of a value; a node of postcss must be seen before that.
+  const text = JSON.stringify({ value }, function (this: Record<string, unknown>, key, plain: unknown) {
+    const each = this[key];
     if (key === 'source' || key === 'test' || key === 'placeAt') return undefined;
     if (each instanceof Uint8Array) return checksum(each.length, (at) => each[at] ?? 0);
-    if (isNode(each)) return `${each.source?.start?.line}:${each.source?.start?.column} ${each.toString()}`;
-    return each;
+    if (isNode(each)) return `${each.source?.start?.line}:${each.source?.start?.column} ${String(each)}`;
+    return plain;
   });
   return checksum(text.length, (at) => text.charCodeAt(at));
 }
