@@ -123,7 +123,7 @@ function pairLines(pair: WhyPair, { colour }: Style): string[] {
       ]
     : [
         `        ${colour.red('lost')} \u0000: stays ${printable(pair.value)}`,
-        `             ${printable(winner?.declaration ?? '')} wins${decided}: ${by}`,
+        `             ${printable(winner?.declaration ?? '')} wins${decided}: ${by}${step === 'specificity' ? ` against ${pair.specificity}` : ''}`,
       ];
   if (pair.change !== null) lines.push(`             ${colour.cyan('→')} ${printable(pair.change)}`);
   if (pair.text && (pair.text.of > 1 || pair.text.takes < pair.text.of)) {

@@ -43,6 +43,8 @@ describeInBrowser("The demo's bundle in Chromium", () => {
     writeDemoProject(directory);
     writeDemoSite(join(directory, 'live'), 'live');
     await run(directory, ['start', 'live']);
+    // It hides its link on every page but one, which is what it is for.
+    await run(directory, ['rules', 'pause', 'camera-link']);
     await run(directory, ['build', '--out', 'live/needle']);
     server = createServer((request, response) => {
       const url = new URL(request.url ?? '/', 'http://x');

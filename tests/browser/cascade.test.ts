@@ -74,6 +74,8 @@ const kept: string[] = [
   '.x { & { z-index: 2 } } p.x { z-index: 1 }',
   ':is(#none, .x) { z-index: 2 } p.x.x.x { z-index: 1 }',
   ':nth-child(1 of #none, .x) { z-index: 2 } p.x { z-index: 1 }',
+  '::before, div div { :is(&, .d) { z-index: 11 } }',
+  '.x::before { &:hover { order: 1 } & { order: 2 } }',
   // Layers, values, inheritance
   '@layer a, b; @layer b { .x { order: 1 !important } } @layer a { .x { order: 2 !important } } .x { order: 3 !important }',
   '@layer a { .x { order: 1 } @layer b { .x { order: 2 } } }',
@@ -130,6 +132,12 @@ describeInBrowser('The cascade gives every element what Chromium gives it', () =
         sheets: [
           { as: 'link', media: 'print', css: '.x { order: 2 }' },
           { as: 'body', media: '', css: '.x { order: 3 }' },
+        ],
+      }),
+      page('', {
+        sheets: [
+          { as: 'style', media: '', css: '@layer { p.x { order: 1 } }' },
+          { as: 'style', media: '', css: '@layer { .x { order: 2 } }' },
         ],
       }),
       page('', {

@@ -33,6 +33,8 @@ export interface WhyPair {
   property: string;
   /** As the rule says it, and what it computes to. */
   ours: string;
+  /** What our selector weighs, its scope included. */
+  specificity: string;
   line: number;
   /** The computed value on the page with the build, and without. */
   value: string;
@@ -193,6 +195,7 @@ function whyPair(pair: Pair, look: Look): WhyPair {
   return {
     property: longhand + (pseudo ? ` of ${pseudo}` : ''),
     ours: `${ours.declaration.name}: ${ours.declaration.value}${ours.declaration.important ? ' !important' : ''}`,
+    specificity: specificityText(ours.weight.specificity),
     line: (ours.block.owner as Owner).placeOf(ours.declaration).line,
     value: look.built.value(element, pseudo, longhand),
     without: look.bare.value(element, pseudo, longhand),

@@ -45,6 +45,8 @@ export const isPlainSelector = (text: string) =>
   text !== '' &&
   !/^[>+~\s]/.test(text);
 
+const mayHoldPseudoElement = (text: string) => /::|:(before|after|first-l)/i.test(text);
+
 const forgiving = ['is', 'where', '-webkit-any'];
 /** Matches nothing, and weighs as little as an empty `:is()`. */
 const nothing = ':where(:not(*))';
@@ -279,7 +281,10 @@ export function selectorParts(text: string): SelectorParts {
  * The absolute selectors of a nested style rule (CSS Nesting Level 1, "The & selector"): `&` stands for the elements that
  * the parent list matches, with the weight of its heaviest selector; a selector without `&` is relative to them.
  */
-export function resolveNested(selectors: Selector[], parents: Selector[]): Selector[] {
+export function resolveNested(selectors: Selector[], all: Selector[]): Selector[] {
+  // `&` stands for elements: a parent that is a pseudo-element has none.
+  const kept = all.filter(({ text }) => !mayHoldPseudoElement(text) || selectorParts(text).pseudo === '');
+  const parents = kept.length > 0 ? kept : [{ text: nothing, offset: 0 }];
   const group =
     parents.length === 1 ? (parents[0]?.text ?? '') : `:is(${parents.map((parent) => parent.text).join(', ')})`;
   const enclosed =

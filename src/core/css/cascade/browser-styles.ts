@@ -33,9 +33,9 @@ p, dl, pre, listing, xmp, plaintext, menu, dir, ul, ol { margin-block: 1em; }
 blockquote, figure { margin: 1em 40px; } dd { margin-inline-start: 40px; }
 dir, menu, ul { padding-inline-start: 40px; list-style-type: disc; }
 ol { padding-inline-start: 40px; list-style-type: decimal; }
-:is(dir, menu, ol, ul) :is(dir, menu, ol, ul), dl dl { margin-block: 0; }
-:is(dir, menu, ol, ul) :is(dir, menu, ul) { list-style-type: circle; }
-:is(dir, menu, ol, ul) :is(dir, menu, ol, ul) :is(dir, menu, ul) { list-style-type: square; }
+:is(dir, menu, ol, ul) dir, :is(dir, menu, ol, ul) menu, :is(dir, menu, ol, ul) ol, :is(dir, menu, ol, ul) ul, dl dl { margin-block: 0; }
+:is(dir, menu, ol, ul) dir, :is(dir, menu, ol, ul) menu, :is(dir, menu, ol, ul) ul { list-style-type: circle; }
+:is(dir, menu, ol, ul) :is(dir, menu, ol, ul) dir, :is(dir, menu, ol, ul) :is(dir, menu, ol, ul) menu, :is(dir, menu, ol, ul) :is(dir, menu, ol, ul) ul { list-style-type: square; }
 h1 { margin-block: 0.67em; font-size: 2em; } h2 { margin-block: 0.83em; font-size: 1.5em; }
 h3 { margin-block: 1em; font-size: 1.17em; } h4 { margin-block: 1.33em; } h5 { margin-block: 1.67em; font-size: 0.83em; }
 h6 { margin-block: 2.33em; font-size: 0.67em; }
@@ -49,8 +49,8 @@ sub { vertical-align: sub; } sup { vertical-align: super; } rt { font-size: 50%;
 u, ins { text-decoration: underline; } s, strike, del { text-decoration: line-through; }
 abbr[title], acronym[title] { text-decoration: underline dotted; }
 mark { background: yellow; color: black; }
-:any-link { color: -webkit-link; text-decoration: underline; cursor: pointer; }
-:any-link:active { color: -webkit-activelink; }
+a:any-link, area:any-link { color: -webkit-link; text-decoration: underline; cursor: pointer; }
+a:any-link:active { color: -webkit-activelink; }
 center { text-align: -webkit-center; } caption { text-align: -webkit-center; } th { text-align: -internal-center; }
 table { box-sizing: border-box; border-spacing: 2px; border-collapse: separate; text-indent: initial; }
 td, th { padding: 1px; vertical-align: inherit; } thead, tbody, tfoot { vertical-align: middle; border-color: inherit; }

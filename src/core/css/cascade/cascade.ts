@@ -44,9 +44,18 @@ export interface Winner {
   animation: string | null;
 }
 
+/** Lists of blocks, each once: a tree by the blocks in them. */
+interface BlockList {
+  list: Block[] | null;
+  next: Map<Block, BlockList>;
+}
+
 /** Knows, of every element of a page, the declarations that apply to it and the one that wins. */
 export class Cascade {
-  private readonly winnersKnown = new Map<Element, Map<string, Winner | null>>();
+  /** By the list of blocks: elements to which the same applies share it, and their winners. */
+  private readonly winnersKnown = new Map<Block[], Map<string, Winner | null>>();
+  private readonly lists: BlockList = { list: null, next: new Map() };
+  private readonly plainBlocks = new Map<SheetUse | null, Map<SheetSelector, Block>>();
   private readonly blocksKnown = new Map<Element, Map<string, Block[]>>();
   private readonly truths = new Map<Around, Truth>();
   private readonly layerRanks: Map<string, number>;
@@ -91,9 +100,10 @@ export class Cascade {
   /** The winning declaration of a longhand; null where none applies. `among` leaves out blocks. */
   winner(element: Element, pseudo: string, longhand: string, among?: (block: Block) => boolean): Winner | null {
     if (among) return this.findWinner(element, pseudo, longhand, among);
-    let known = this.winnersKnown.get(element);
-    if (!known) this.winnersKnown.set(element, (known = new Map<string, Winner | null>()));
-    const key = pseudo === '' ? longhand : `${pseudo} ${longhand}`;
+    const list = this.blocks(element, pseudo);
+    let known = this.winnersKnown.get(list);
+    if (!known) this.winnersKnown.set(list, (known = new Map<string, Winner | null>()));
+    const key = hasOtherName(longhand) && this.isRightToLeft(element) ? `${longhand} rtl` : longhand;
     let winner = known.get(key);
     if (winner === undefined) known.set(key, (winner = this.findWinner(element, pseudo, longhand)));
     return winner;
@@ -227,7 +237,18 @@ export class Cascade {
     for (const use of uses) if (use.afterBuild) this.collect(use.sheet, use, element, keys, pseudo, blocks);
     const style = pseudo === '' ? attribute(element, 'style') : undefined;
     if (style) blocks.push(attributeBlock('author', readDeclarations(style)));
-    return blocks;
+    return this.shared(blocks);
+  }
+
+  /** The one list of these blocks. */
+  private shared(blocks: Block[]): Block[] {
+    let at = this.lists;
+    for (const block of blocks) {
+      let next = at.next.get(block);
+      if (!next) at.next.set(block, (next = { list: null, next: new Map() }));
+      at = next;
+    }
+    return (at.list ??= blocks);
   }
 
   private collect(
@@ -247,31 +268,52 @@ export class Cascade {
     for (const key of keys) {
       for (const { rule, selector, index } of sheet.byKey.get(key) ?? []) {
         if (selector.pseudo !== pseudo) continue;
-        const own = rule.around.length === 0 ? true : this.holds(rule.around);
-        if (own === false) continue;
+        if (rule.around.length > 0 && this.holds(rule.around) === false) continue;
         const proximity = this.match(rule, selector, element, use);
         if (proximity === null) continue;
-        const path = use?.layer ? [...use.layer, ...(rule.layer ?? [])] : (rule.layer ?? []);
-        const block: Block = {
-          declarations: rule.declarations,
-          origin: isBrowser ? 'browser' : 'author',
-          weight: {
-            inline: false,
-            layer: path.length === 0 ? Infinity : (this.layerRanks.get(layerKey(path)) ?? 0),
-            specificity: selector.specificity,
-            proximity,
-            order: [place, index],
-          },
-          selector: selector.text,
-          use,
-          owner: 'owner' in rule ? rule.owner : null,
-          dependsOn: own === null || conditions === null ? containerText(rule, use) : null,
-        };
+        const block = this.blockOf(rule, selector, use, { isBrowser, proximity, order: [place, index], conditions });
         const other = found.get(rule);
         if (!other || compareWithin(level.author, block.weight, other.weight) > 0) found.set(rule, block);
       }
     }
     blocks.push(...[...found.values()].sort((a, b) => a.weight.order[1] - b.weight.order[1]));
+  }
+
+  /** A selector's block; without scopes it is the same for every element. */
+  private blockOf(
+    rule: SheetRule,
+    selector: SheetSelector,
+    use: SheetUse | null,
+    {
+      isBrowser,
+      proximity,
+      order,
+      conditions,
+    }: { isBrowser: boolean; proximity: number; order: [number, number]; conditions: Truth },
+  ): Block {
+    let plain = this.plainBlocks.get(use);
+    if (!plain) this.plainBlocks.set(use, (plain = new Map<SheetSelector, Block>()));
+    const known = proximity === Infinity ? plain.get(selector) : undefined;
+    if (known) return known;
+    const path = use?.layer ? [...use.layer, ...(rule.layer ?? [])] : (rule.layer ?? []);
+    const depends = conditions === null || (rule.around.length > 0 && this.holds(rule.around) === null);
+    const block: Block = {
+      declarations: rule.declarations,
+      origin: isBrowser ? 'browser' : 'author',
+      weight: {
+        inline: false,
+        layer: path.length === 0 ? Infinity : (this.layerRanks.get(layerKey(path)) ?? 0),
+        specificity: selector.specificity,
+        proximity,
+        order,
+      },
+      selector: selector.text,
+      use,
+      owner: 'owner' in rule ? rule.owner : null,
+      dependsOn: depends ? containerText(rule, use) : null,
+    };
+    if (proximity === Infinity) plain.set(selector, block);
+    return block;
   }
 
   /** The proximity with which a selector matches; null where it does not. */

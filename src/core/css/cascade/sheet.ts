@@ -90,8 +90,10 @@ interface Context {
   scoped: boolean;
 }
 
+/** No two anonymous layers are one, in whatever sheets they stand. */
+let anonymousLayers = 0;
+
 class SheetCompiler {
-  private anonymous = 0;
   private importsAllowed = true;
 
   constructor(private readonly sheet: Sheet) {}
@@ -166,7 +168,7 @@ class SheetCompiler {
     if (url) this.sheet.imports.push({ url, layer, supports: supports ?? null, media, offset });
   }
 
-  private anonymousLayer = () => `(layer ${++this.anonymous})`;
+  private anonymousLayer = () => `(layer ${++anonymousLayers})`;
 
   private layerRule(prelude: string, children: SheetNode[] | null, context: Context): void {
     const names = prelude === '' ? [] : prelude.split(',').map((each) => layerPath(each.trim()));
