@@ -51,6 +51,15 @@ interface CheckArguments extends FailArguments, LookArguments {
   browser: boolean;
 }
 
+/** What selectors may take on one page, in milliseconds. */
+const pageMs = 10_000;
+
+/** The time of one page. */
+function startTime(): () => boolean {
+  const end = performance.now() + pageMs;
+  return () => performance.now() > end;
+}
+
 /** What `check` looks at, read anew each time. */
 function readAll(args: LookArguments) {
   const { project, source, content } = openProject(args);
@@ -62,6 +71,7 @@ function readAll(args: LookArguments) {
   const input: CheckInput = {
     ...look,
     memory,
+    startTime,
     rules: project.rules,
     findings: [...project.findings, ...content.findings],
     others: otherSites(project.directory, project.settings, source),

@@ -106,7 +106,7 @@ function actionsText(cell: Cell, { colour }: Style): string {
   return cell.actions
     .map(({ action, selector, elements, pairs, won }) => {
       if (action === 'script') return 'script';
-      return `${elements > 0 ? elements : cell.verdict === 'late' ? colour.cyan('0') : colour.red('0')} × ${action} ${printable(selector)}${won < pairs ? colour.red(` ${won} of ${pairs} won`) : ''}`;
+      return `${elements > 0 ? elements : cell.verdict === 'late' ? colour.cyan('0') : colour.red('0')} × ${action} ${printable(selector)}${won < pairs ? colour.red(`, ${won} of ${pairs} won`) : ''}`;
     })
     .join('\n');
 }

@@ -128,6 +128,30 @@ describe('A verdict', () => {
   });
 });
 
+describe('A selector that would take for ever', () => {
+  const deep = `${'<div class="d">'.repeat(400)}x${'</div>'.repeat(400)}`;
+  const bomb = `.none ${'.d '.repeat(9)}.d`;
+  test.each([
+    ['of a rule', `${bomb} { order: 1 }`, theme],
+    ['of a stylesheet', '.d { order: 1 }', `${bomb} { order: 2 !important }`],
+  ])(
+    '%s leaves its page unjudged, and the others as they are',
+    async (_name, rule, css) => {
+      const directory = project(`@needle a { pages: all; ${rule} .card { order: 5 } }`, {
+        'public/index.html': html('class="page-1"', inside + deep),
+        'public/theme.css': css,
+      });
+      const { cells, findings } = await checked(directory);
+      expect(cells.map(({ page, verdict, sure }) => [page, verdict, sure])).toEqual([
+        ['/', 'unseen', false],
+        ['/tickets', 'hit', true],
+      ]);
+      expect(findings.filter(({ code }) => code === 'too-slow')).toHaveLength(1);
+    },
+    60_000,
+  );
+});
+
 describe('why', () => {
   const rules = `@needle a { note: "Blue."; pages: page-id(1); except: body-class(none); .camera { color: blue; order: 3 } }
 @needle container { pages: page-id(1); .card { color: blue } }`;
@@ -160,7 +184,7 @@ describe('why', () => {
     expect(color?.text).toEqual({
       takes: 2,
       of: 3,
-      others: [{ element: 'body > div:nth-of-type(1) > a', from: 'the browser: :any-link' }],
+      others: [{ element: 'body > div:nth-of-type(1) > a', from: 'the browser: a:any-link' }],
     });
   });
 

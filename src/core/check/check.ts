@@ -1,3 +1,4 @@
+import { TooLate, withinTime } from '../page/elements.js';
 import type { Page } from '../page/page.js';
 import type { Rule } from '../rule/rule.js';
 import { brokenExpectations } from './expectations.js';
@@ -20,9 +21,9 @@ export function check(input: CheckInput): CheckReport {
   for (const step of plan.steps()) {
     const key = keyOf?.(step) ?? null;
     const known = key === null ? undefined : input.memory?.get(key);
-    const result = known && stillHolds(known, step) ? known : judgeStep(step);
+    const result = known && stillHolds(known, step) ? known : judgeInTime(step, input);
     // Hints on what is missing name other pages, which may change meanwhile.
-    const lasts = result === known || !result.findings.some(({ code }) => code === 'no-element');
+    const lasts = result === known || !result.findings.some(({ code }) => code === 'no-element' || code === 'too-slow');
     if (key !== null && lasts) input.memory?.set(key, result);
     cells.push(...result.cells);
     findings.push(...result.findings);
@@ -48,6 +49,36 @@ export const levelCounts = (findings: Finding[]) => ({
   errors: findings.filter(({ level }) => level === 'error').length,
   warnings: findings.filter(({ level }) => level === 'warning').length,
 });
+
+/** Judges a page, or says that its selectors took too long: no page may keep a check from its end. */
+function judgeInTime(step: Step, { startTime }: CheckInput): PageResult {
+  if (!startTime) return judgeStep(step);
+  try {
+    return withinTime(startTime(), () => judgeStep(step));
+  } catch (error) {
+    if (!(error instanceof TooLate)) throw error;
+    const { path } = step.page;
+    const dependsOn = ['selectors that took too long to try'];
+    return {
+      styles: [],
+      unseen: [],
+      cells: step.work.judged.map(({ rule }): Cell => ({
+        rule: rule.compiled.rule.name,
+        page: path,
+        verdict: 'unseen',
+        sure: false,
+        dependsOn,
+        actions: [],
+      })),
+      findings: [
+        finding('too-slow', `Selectors took too long on ${path}; its rules are not judged there`, {
+          page: path,
+          hint: 'Look for :has() and :not() around long selectors, in the rules and in the stylesheets of the page; check --browser judges it all the same.',
+        }),
+      ],
+    };
+  }
+}
 
 /** Judges what there is to judge on one page. */
 function judgeStep({ page, work, round, look: open }: Step): PageResult {

@@ -18,6 +18,7 @@ export const findingCodes = {
   partly: { level: 'warning', means: 'Something else wins over a part of what a rule sets on a page.' },
   idle: { level: 'warning', means: 'A rule changes nothing on a page that it targets.' },
   'unseen-stylesheet': { level: 'warning', means: 'A stylesheet that pages load was not captured.' },
+  'too-slow': { level: 'warning', means: 'Selectors took so long on a page that it was left unjudged.' },
   lost: { level: 'warning', means: 'A rule no longer hits a page that it hit at the last accepted check.' },
   unscoped: { level: 'error', means: 'A style rule outside of a @needle block: it would reach every page.' },
   'needs-script': { level: 'warning', means: 'Some of its pages can be told apart only by needle.js.' },

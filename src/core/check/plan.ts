@@ -39,6 +39,8 @@ export interface CheckInput {
   visitors: string[];
   /** The day of the check, `2027-03-31`. */
   today: string;
+  /** Starts the time that one page may take, and tells when it is up; left out, there is no limit. */
+  startTime?: () => () => boolean;
   /** Results of earlier checks; left out, everything is judged anew. */
   memory?: Memory;
 }
