@@ -1,4 +1,4 @@
-import { attribute, lineageOf, parentOf, type Element, type PageDocument } from '../../page/document.js';
+import { attribute, parentOf, type Element, type PageDocument } from '../../page/document.js';
 import { keysOf, withScopingRoot } from '../../page/elements.js';
 import { declarationFault, hasSubstitution, namesFor } from '../declaration.js';
 import { hasOtherName, logicalOf, physicalOf } from '../logical.js';
@@ -7,6 +7,8 @@ import { browserSheet, presentationalHints } from './browser-styles.js';
 import { mediaHolds, type Truth, type Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
 import type { Around, Sheet, SheetRule, SheetSelector } from './sheet.js';
+import { layerKey, rankLayers } from './layers.js';
+import { scopingRoots } from './scoping.js';
 import { supportsHolds } from './supports.js';
 import { compareWithin, level, type Level, type Weight } from './weight.js';
 
@@ -79,7 +81,7 @@ export class Cascade {
         list.push({ rule, selector, index });
       }
     });
-    this.layerRanks = this.rankLayers();
+    this.layerRanks = rankLayers(sheets.uses, ours, (around) => this.holds(around) !== false);
     const before = sheets.uses.filter(({ afterBuild }) => !afterBuild).length;
     this.places = new Map(sheets.uses.map((use, index) => [use, use.afterBuild ? index + 1 : index]));
     this.ourPlace = before;
@@ -320,35 +322,9 @@ export class Cascade {
   private match(rule: SheetRule, selector: SheetSelector, element: Element, use: SheetUse | null): number | null {
     const scopes = rule.around.filter((each) => each.kind === 'scope');
     if (scopes.length === 0) return selector.matches(this.document, element) ? Infinity : null;
-    for (const [root, distance] of this.scopingRoots(element, scopes, use))
+    for (const [root, distance] of scopingRoots(this.document, element, scopes, use?.owner ?? null))
       if (withScopingRoot(root, () => selector.matches(this.document, element))) return distance;
     return null;
-  }
-
-  /** The roots of the innermost scope that an element is in, nearest first (CSS Cascading 6, 2.5). */
-  private scopingRoots(
-    element: Element,
-    scopes: Extract<Around, { kind: 'scope' }>[],
-    use: SheetUse | null,
-  ): [Element, number][] {
-    const [scope, ...outer] = [...scopes].reverse();
-    if (!scope) return [];
-    const roots: [Element, number][] = [];
-    const lineage = lineageOf(element);
-    const any = (selectors: SheetSelector[], at: Element, root: Element | null) =>
-      withScopingRoot(root, () => selectors.some((each) => each.matches(this.document, at)));
-    const outerRoots =
-      outer.length === 0 ? [null] : this.scopingRoots(element, [...outer].reverse(), use).map(([each]) => each);
-    lineage.forEach((root, distance) => {
-      const isRoot =
-        scope.start === null
-          ? root === (use?.owner ?? lineage[lineage.length - 1])
-          : outerRoots.some((each) => any(scope.start ?? [], root, each));
-      if (!isRoot || outerRoots.length === 0) return;
-      const limited = lineage.slice(0, distance).some((at) => any(scope.end, at, root));
-      if (!limited) roots.push([root, distance]);
-    });
-    return roots;
   }
 
   /** Whether all conditions hold; null where one cannot be known. Scopes are asked for each element. */
@@ -375,45 +351,7 @@ export class Cascade {
       this.document.elements.some((element) => /container/i.test(attribute(element, 'style') ?? ''));
     return containers ? null : false;
   }
-
-  /** CSS Cascading 5, 6.4.3: layers in the order in which they are named first, those inside a layer before its own rules. */
-  private rankLayers(): Map<string, number> {
-    interface Node {
-      key: string;
-      children: Map<string, Node>;
-    }
-    const root: Node = { key: '', children: new Map() };
-    let serial = 0;
-    const name = (path: string[], prefix: string[], around: Around[]) => {
-      if (this.holds(around) === false) return;
-      let node = root;
-      const keys: string[] = [];
-      for (const part of [...prefix, ...path]) {
-        keys.push(part);
-        const next: Node = node.children.get(part) ?? { key: layerKey(keys), children: new Map() };
-        node.children.set(part, next);
-        node = next;
-      }
-    };
-    const nameAll = ({ layers }: Pick<Sheet, 'layers'>, use: SheetUse | null) => {
-      if (use && this.holds(use.around) === false) return;
-      if (use?.layer) name([], use.layer, []);
-      for (const { path, around } of layers) name(path, use?.layer ?? [], around);
-    };
-    for (const use of this.sheets.uses) if (!use.afterBuild) nameAll(use.sheet, use);
-    if (this.ours) nameAll(this.ours, null);
-    for (const use of this.sheets.uses) if (use.afterBuild) nameAll(use.sheet, use);
-    const ranks = new Map<string, number>();
-    const walk = (node: Node) => {
-      for (const child of node.children.values()) walk(child);
-      if (node !== root) ranks.set(node.key, serial++);
-    };
-    walk(root);
-    return ranks;
-  }
 }
-
-const layerKey = (path: string[]) => path.join('\u0000');
 
 const plain = (name: string, value: string): SheetDeclaration => ({
   kind: 'declaration',
