@@ -138,8 +138,8 @@ function queryOf(selector: string | Token[][]): (document: PageDocument) => (ele
 
 /** Like compileMatcher, for whether anything matches at all: stops at the first element that does. */
 export function compileTest(selector: string): (document: PageDocument) => boolean {
-  const query = queryOf(selector);
-  return (document) => document.elements.some(query(document));
+  const parts = parseSelector(selector).map((tokens) => ({ key: keyOf(tokens), query: queryOf([tokens]) }));
+  return (document) => parts.some(({ key, query }) => candidates(document, key).some(query(document)));
 }
 
 /** A test of one element, from css-what's tokens; compiled when it is first needed. What css-select cannot read matches nothing. */
