@@ -38,11 +38,9 @@ export async function judgeInBrowser(
   input: CheckInput,
   bundleFor: (view: View) => Bundle,
   source: BrowserSource,
-  progress: (done: number) => void = () => undefined,
 ): Promise<Cell[]> {
   const cells: Cell[] = [];
   const bundles = new Map<View, Bundle>();
-  let done = 0;
   for (const step of planCheck(input).steps()) {
     const look = step.look();
     const { view } = look;
@@ -60,7 +58,6 @@ export async function judgeInBrowser(
     } finally {
       await context.close();
     }
-    progress(++done);
   }
   return cells;
 }

@@ -61,7 +61,6 @@ describeInBrowser('Every cell of the demo', () => {
         .map(({ rule, page, verdict, actions }) => ({
           cell: `${rule} on ${page}`,
           verdict,
-          // A swap of HTML takes away what its selector matched.
           actions: actions.map(
             ({ action, selector, elements, pairs, won }) => `${action} ${selector} ${elements} ${pairs} ${won}`,
           ),

@@ -2,7 +2,7 @@ import { appendFileSync, readFileSync, utimesSync, writeFileSync } from 'node:fs
 import { join } from 'node:path';
 import type { WhyReport } from '../../src/core/check/why.js';
 import type { CheckReport } from '../../src/core/check/verdict.js';
-import { folderWith, run } from '../helpers.js';
+import { describeInBrowser, folderWith, run } from '../helpers.js';
 
 const html = (body: string, inside: string, head = '') =>
   `<!DOCTYPE html><html><head><title>Saltmere</title><link rel="stylesheet" href="/theme.css">${head}</head><body ${body}>${inside}</body></html>`;
@@ -109,6 +109,14 @@ describe('A verdict', () => {
     expect(findings.find(({ code }) => code === 'unseen-stylesheet')?.message).toMatch(/^\/ load \/missing\.css/);
   });
 
+  test('is less sure inside a container query, where the page has containers at all', async () => {
+    const rules = '@needle a { pages: page-id(1); @container (min-width: 1px) { .card { order: 5 } } }';
+    const [cell] = (await checked(project(rules, { 'public/theme.css': 'body { container-type: inline-size }' })))
+      .cells;
+    expect([cell?.verdict, cell?.sure, cell?.dependsOn]).toEqual(['hit', false, ['@container (min-width: 1px)']]);
+    expect((await checked(project(rules))).cells[0]?.verdict).toBe('idle');
+  });
+
   test('takes what an earlier build left in a page as not there', async () => {
     const left = '<style>/*! local-needle begin: live */ .card { order: 5 } /*! local-needle end */</style>';
     const directory = project('@needle a { pages: page-id(1); .card { order: 5 } }', {
@@ -150,6 +158,39 @@ describe('A selector that would take for ever', () => {
     },
     60_000,
   );
+});
+
+describeInBrowser('check --browser', () => {
+  test('sees late elements, scripts and states, and says where the static check differs', async () => {
+    const rules = `@needle late { pages: page-id(1); arrives: late; @hide .late; }
+@needle script { pages: page-id(1); @script url("../go.js"); }
+@needle broken { pages: page-id(1); @script url("../stop.js"); }
+@needle hover { pages: page-id(1); state: over; .card:hover { order: 5 } }
+@needle undone { pages: page-id(1); .plain { order: 5 } }
+@needle lost { pages: page-id(1); .camera { color: blue } }`;
+    const directory = project(rules, {
+      'go.js': 'document.title = "here";',
+      'stop.js': 'throw new Error("stop");',
+      'public/late.js':
+        'setTimeout(() => { document.body.insertAdjacentHTML("beforeend", "<p class=late>x</p>"); }, 300); addEventListener("load", () => document.querySelector(".plain").style.setProperty("order", 9, "important"));',
+      'public/index.html': html('class="page-1"', inside, '<script src="/late.js"></script>'),
+    });
+    const report = (await checked(directory, ['--browser'])) as CheckReport & { differences: unknown[] };
+    expect(report.cells.map(({ rule, verdict, sure }) => [rule, verdict, sure])).toEqual([
+      ['late', 'hit', true],
+      ['script', 'hit', true],
+      ['broken', 'beaten', true],
+      ['hover', 'hit', true],
+      ['undone', 'beaten', true],
+      ['lost', 'beaten', true],
+    ]);
+    expect(report.differences).toEqual([
+      { rule: 'late', page: '/', static: 'late', browser: 'hit' },
+      { rule: 'script', page: '/', static: 'unseen', browser: 'hit' },
+      { rule: 'broken', page: '/', static: 'unseen', browser: 'beaten' },
+      { rule: 'undone', page: '/', static: 'hit', browser: 'beaten' },
+    ]);
+  }, 120_000);
 });
 
 describe('why', () => {

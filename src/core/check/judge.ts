@@ -3,6 +3,7 @@ import { longhandsOf } from '../css/declaration.js';
 import { selectorParts, withoutStates } from '../css/selector.js';
 import { attribute, lineageOf, type Element, type PageDocument } from '../page/document.js';
 import { compileMatcher, textOf, type Matcher } from '../page/elements.js';
+import { pageAddress } from '../page/view.js';
 import { targets } from '../rule/target.js';
 import type { Action, SwapAction } from '../rule/rule.js';
 import { noElement, type Elsewhere } from './element-hint.js';
@@ -105,7 +106,7 @@ export function judge(
 /** An address as messages show it: the path alone on the site's own host. */
 export function shownAddress(address: string, { page }: Pick<Look, 'page'>): string {
   const url = new URL(address);
-  const own = URL.canParse(page.url) ? new URL(page.url).origin : 'http://folder.invalid';
+  const own = new URL(pageAddress(page)).origin;
   return url.origin === own ? url.pathname + url.search : address;
 }
 

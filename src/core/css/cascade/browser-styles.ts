@@ -1,4 +1,4 @@
-import { attribute, type Element } from '../../page/document.js';
+import { attribute, lineageOf, type Element } from '../../page/document.js';
 import { compileSheet, type Sheet } from './sheet.js';
 
 /**
@@ -266,12 +266,10 @@ export function presentationalHints(element: Element): [property: string, value:
 
 /** What a table's `border` and `cellpadding` say of its cells. */
 function fromTable(cellElement: Element): [string, string][] {
-  let table: unknown = cellElement.parentNode;
-  while (typeof table === 'object' && table !== null && 'tagName' in table && table.tagName !== 'table')
-    table = (table as Element).parentNode;
-  if (typeof table !== 'object' || table === null || !('tagName' in table)) return [];
-  const padding = dimension(attribute(table as Element, 'cellpadding') ?? '');
-  const border = attribute(table as Element, 'border');
+  const table = lineageOf(cellElement).find(({ tagName }) => tagName === 'table');
+  if (!table) return [];
+  const padding = dimension(attribute(table, 'cellpadding') ?? '');
+  const border = attribute(table, 'border');
   return [
     ...(padding === null ? [] : [['padding', padding] as [string, string]]),
     ...(border === undefined || border === '0'

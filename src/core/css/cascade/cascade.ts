@@ -6,7 +6,7 @@ import { readDeclarations, type SheetDeclaration } from '../syntax.js';
 import { browserSheet, presentationalHints } from './browser-styles.js';
 import { mediaHolds, type Truth, type Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
-import type { Around, Sheet, SheetRule, SheetSelector } from './sheet.js';
+import { indexSheet, type Around, type Sheet, type SheetRule, type SheetSelector } from './sheet.js';
 import { layerKey, rankLayers } from './layers.js';
 import { scopingRoots } from './scoping.js';
 import { supportsHolds } from './supports.js';
@@ -61,7 +61,7 @@ export class Cascade {
   private readonly blocksKnown = new Map<Element, Map<string, Block[]>>();
   private readonly truths = new Map<Around, Truth>();
   private readonly layerRanks: Map<string, number>;
-  private readonly ourIndex: Pick<Sheet, 'byKey'>;
+  private readonly ourIndex: Pick<Sheet, 'rules' | 'byKey'>;
   private readonly hasAnimations: boolean;
   /** The numbers of the sheets in the order of appearance, and that of ours. */
   private readonly places: Map<SheetUse, number>;
@@ -73,14 +73,8 @@ export class Cascade {
     readonly ours: OurSheet | null,
     readonly viewport: Viewport,
   ) {
-    this.ourIndex = { byKey: new Map() };
-    ours?.rules.forEach((rule, index) => {
-      for (const selector of rule.selectors) {
-        const list = this.ourIndex.byKey.get(selector.key) ?? [];
-        this.ourIndex.byKey.set(selector.key, list);
-        list.push({ rule, selector, index });
-      }
-    });
+    this.ourIndex = { rules: ours?.rules ?? [], byKey: new Map() };
+    indexSheet(this.ourIndex);
     this.layerRanks = rankLayers(sheets.uses, ours, (around) => this.holds(around) !== false);
     const before = sheets.uses.filter(({ afterBuild }) => !afterBuild).length;
     this.places = new Map(sheets.uses.map((use, index) => [use, use.afterBuild ? index + 1 : index]));

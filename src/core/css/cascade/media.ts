@@ -1,4 +1,6 @@
 import { parse, type CssNode, type List } from 'css-tree';
+import { list as commaList } from 'postcss';
+import { absoluteLengths } from '../lengths.js';
 
 /** What a page is looked at with: its size in CSS pixels. All else is as on a desktop screen (`defaults` below). */
 export interface Viewport {
@@ -85,22 +87,10 @@ export function mediaHolds(list: string, viewport: Viewport): boolean {
     tree = parse(list, { context: 'mediaQueryList' });
   } catch {
     // One query that cannot be read is `not all`; the others of the list still count.
-    const parts = splitAtCommas(list);
+    const parts = commaList.comma(list);
     return parts.length > 1 && parts.some((part) => part.trim() !== '' && mediaHolds(part, viewport));
   }
   return tree.type === 'MediaQueryList' && tree.children.toArray().some((query) => queryHolds(query, viewport));
-}
-
-function splitAtCommas(list: string): string[] {
-  const parts = [''];
-  let depth = 0;
-  for (const letter of list) {
-    if (letter === '(') depth++;
-    if (letter === ')') depth--;
-    if (letter === ',' && depth === 0) parts.push('');
-    else parts[parts.length - 1] += letter;
-  }
-  return parts;
 }
 
 function queryHolds(query: CssNode, viewport: Viewport): boolean {
@@ -172,17 +162,7 @@ function plainFeature(name: string, value: CssNode | null, viewport: Viewport): 
   return ident === own;
 }
 
-const pixels: Record<string, number> = {
-  px: 1,
-  in: 96,
-  cm: 96 / 2.54,
-  mm: 9.6 / 2.54,
-  q: 2.4 / 2.54,
-  pt: 4 / 3,
-  pc: 16,
-  em: 16,
-  rem: 16,
-};
+const pixels: Record<string, number> = { ...absoluteLengths, em: 16, rem: 16 };
 const dotsPerPixel: Record<string, number> = { dppx: 1, x: 1, dpi: 1 / 96, dpcm: 2.54 / 96 };
 
 /** A value in the unit that its feature is counted in; null where it is none. Font-relative lengths count by the initial font. */

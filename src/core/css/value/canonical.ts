@@ -3,6 +3,7 @@ import { color as readColor, serializeRGB } from '@csstools/css-color-parser';
 import { parseComponentValue } from '@csstools/css-parser-algorithms';
 import { tokenize } from '@csstools/css-tokenizer';
 import { generate, parse, type CssNode } from 'css-tree';
+import { absoluteLengths } from '../lengths.js';
 
 /** What lengths and colours of a value are relative to. Sizes in CSS pixels. */
 export interface Relative {
@@ -15,15 +16,6 @@ export interface Relative {
   base: string | null;
 }
 
-const absolute: Record<string, number> = {
-  px: 1,
-  in: 96,
-  cm: 96 / 2.54,
-  mm: 9.6 / 2.54,
-  q: 2.4 / 2.54,
-  pt: 4 / 3,
-  pc: 16,
-};
 const angles: Record<string, number> = { deg: 1, grad: 0.9, rad: 180 / Math.PI, turn: 360 };
 
 /** A number as it is compared: six digits count. */
@@ -122,7 +114,7 @@ function dimensionText(value: number, unit: string, relative: Relative): string 
 
 /** How many pixels a unit of length has; null where only a laid-out page knows. */
 function lengthIn(unit: string, { fontSize, rootFontSize, viewport }: Relative): number | null {
-  const fixed = absolute[unit];
+  const fixed = absoluteLengths[unit];
   if (fixed !== undefined) return fixed;
   if (unit === 'em') return fontSize();
   if (unit === 'rem') return rootFontSize();
@@ -147,7 +139,7 @@ const mathFunctions =
 
 function functionText(name: string, node: Extract<CssNode, { type: 'Function' }>, relative: Relative): string {
   const inner = nodesText(node.children.toArray(), relative);
-  if (name === 'light-dark') return nodesText(node.children.toArray(), relative).split(', ')[0] ?? inner;
+  if (name === 'light-dark') return inner.split(', ')[0] ?? inner;
   if (colorFunctions.test(name)) return colorText(`${name}(${inner})`) ?? `${name}(${inner})`;
   if (mathFunctions.test(name)) {
     const folded = calc(`${name}(${inner})`, { precision: 6 });
