@@ -192,25 +192,20 @@ export class Cascade {
     return best;
   }
 
-  private keyframesOf(name: string): Set<string> | undefined {
-    const ours = this.ours?.keyframes.get(name);
-    if (ours) return ours;
-    for (let at = this.sheets.uses.length - 1; at >= 0; at--) {
-      const own = this.sheets.uses[at]?.sheet.keyframes.get(name);
-      if (own) return own;
-    }
-    return undefined;
-  }
+  private keyframesOf = (name: string) => this.lastSaid(({ keyframes }) => keyframes.get(name));
 
   /** What `@property` says of a custom property. */
-  registered(name: string): { inherits: boolean; initial: string | null } | null {
-    const own = this.ours?.registered.get(name);
-    if (own) return own;
-    for (let at = this.sheets.uses.length - 1; at >= 0; at--) {
-      const found = this.sheets.uses[at]?.sheet.registered.get(name);
-      if (found) return found;
+  registered = (name: string) => this.lastSaid(({ registered }) => registered.get(name)) ?? null;
+
+  /** Of what sheets define by name the last definition counts, ours before all. */
+  private lastSaid<T>(pick: (sheet: Pick<Sheet, 'keyframes' | 'registered'>) => T | undefined): T | undefined {
+    const own = this.ours ? pick(this.ours) : undefined;
+    if (own !== undefined) return own;
+    for (const { sheet } of [...this.sheets.uses].reverse()) {
+      const found = pick(sheet);
+      if (found !== undefined) return found;
     }
-    return null;
+    return undefined;
   }
 
   private findBlocks(element: Element, pseudo: string): Block[] {
