@@ -3,6 +3,9 @@ import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { chromiumPath } from '../src/browser/chromium.js';
+import { buildBundle } from '../src/core/build/bundle.js';
+import { prepareShipments, type ShipmentInput } from '../src/core/build/shipment.js';
+import type { FileUse } from '../src/core/rule/rule.js';
 
 /** What a run of the built program gave. */
 export interface Run {
@@ -58,3 +61,10 @@ export function smallProject(rules: string, more: Record<string, string | Uint8A
 /** `describe` for tests that need Chromium: they fail without one where CI=true, and are skipped elsewhere. */
 export const describeInBrowser: typeof describe =
   chromiumPath() === null && process.env['CI'] !== 'true' ? (describe.skip as typeof describe) : describe;
+
+/** The bundle of some rules, as `build` makes it. */
+export const bundleOf = (input: ShipmentInput, shippedName: (file: FileUse) => string = () => '') =>
+  buildBundle(prepareShipments(input), {
+    ...{ site: input.site.name, pathOptions: {}, minify: false, withScript: true, shippedName },
+    nameOf: (name) => name,
+  });

@@ -113,8 +113,8 @@ async function answer(route: Route, { address, html, bundle, source, view, heade
   if (request.method() !== 'GET') return route.abort();
   if (url.pathname.startsWith(buildPath)) {
     const name = url.pathname.slice(buildPath.length);
-    if (name === 'needle.css') return route.fulfill({ contentType: 'text/css', body: bundle.css });
-    if (name === 'needle.js') return route.fulfill({ contentType: 'text/javascript', body: bundle.js ?? '' });
+    if (name === 'needle.css') return route.fulfill({ contentType: 'text/css', body: bundle.css.text });
+    if (name === 'needle.js') return route.fulfill({ contentType: 'text/javascript', body: bundle.js?.text ?? '' });
     const bytes = bundle.files.get(name);
     return bytes ? route.fulfill({ body: Buffer.from(bytes) }) : route.fulfill({ status: 404, body: '' });
   }
@@ -226,16 +226,18 @@ function withScript(verdict: Verdict, measured: Measured[], actions: Action[], f
 /** What is asked of the page for one action. */
 function probeOf(each: JudgedRule['actions'][number], look: Look): Probe {
   const { action, rules, around } = each.compiled;
-  const scoped = around.some(({ kind }) => kind === 'scope');
+  const listed = action.kind === 'mark-current' || around.some(({ kind }) => kind === 'scope');
   const selector =
     action.kind === 'script'
       ? (action.waitFor ?? 'html')
-      : action.selectors.map(({ text }) => selectorParts(text).element).join(', ');
+      : action.kind === 'stylesheet'
+        ? 'html'
+        : action.selectors.map(({ text }) => selectorParts(text).element).join(', ');
   const declarations = rules[0]?.declarations ?? [];
   return {
     kind: action.kind,
     selector,
-    paths: scoped ? matchedElements(each, look).map(elementPath) : null,
+    paths: listed ? matchedElements(each, look).map(elementPath) : null,
     pseudos: [...new Set(action.selectors.map(({ text }) => selectorParts(text).pseudo.replace(/^:(?!:)/, '::')))],
     longhands: each.longhands,
     text: declarations.map(({ name, value }) => `${name}: ${value} !important`).join('; '),
@@ -256,9 +258,10 @@ async function waitForLate(tab: BrowserPage, probes: Probe[]): Promise<void> {
 function resultOf(
   { kind, selector }: Action,
   { elements, pairs, won, changes, lost }: Measured,
-): Pick<Judgement, 'result' | 'changes'> {
+): Pick<Judgement, 'result' | 'changes' | 'unseen'> {
   const by = { file: '', line: 0, selector: '', reason: 'order' as const };
   // A script acts on no element that its selector names: what it waits for is not counted.
-  const result = { action: kind, selector, elements: kind === 'script' ? 0 : elements, pairs, won };
-  return { changes, result: { ...result, beaten: lost.map((each) => ({ ...each, by })) } };
+  const unseen = kind === 'script' || kind === 'stylesheet';
+  const result = { action: kind, selector, elements: unseen ? 0 : elements, pairs, won };
+  return { changes, unseen, result: { ...result, beaten: lost.map((each) => ({ ...each, by })) } };
 }

@@ -68,7 +68,7 @@ export function measure(probes: Probe[]): Measured[] {
       const shown = elements.filter((each) => each.checkVisibility());
       return { ...result, pairs: elements.length, won: shown.length, changes: shown.length > 0 };
     }
-    if (probe.kind === 'script') return result;
+    if (probe.kind === 'script' || probe.kind === 'stylesheet') return result;
     finish();
     const pairs = elements.flatMap((element) =>
       probe.pseudos

@@ -7,6 +7,8 @@ export interface DecodedPage {
   html: string;
   /** The bytes are not UTF-8 and nothing says what they are: read as windows-1252, as browsers do. */
   guessed: boolean;
+  /** Its name in the Encoding Standard. */
+  encoding: string;
 }
 
 const utf8 = new TextDecoder('utf-8', { fatal: true });
@@ -21,11 +23,11 @@ export function decodePage(bytes: Uint8Array, headerCharset?: string): DecodedPa
     transportLayerEncodingLabel: headerCharset,
     defaultEncoding: 'x-undeclared',
   });
-  if (declared !== 'x-undeclared') return { html: decodeAs(declared, bytes), guessed: false };
+  if (declared !== 'x-undeclared') return { html: decodeAs(declared, bytes), guessed: false, encoding: declared };
   try {
-    return { html: utf8.decode(bytes), guessed: false };
+    return { html: utf8.decode(bytes), guessed: false, encoding: 'UTF-8' };
   } catch {
-    return { html: decodeAs('windows-1252', bytes), guessed: true };
+    return { html: decodeAs('windows-1252', bytes), guessed: true, encoding: 'windows-1252' };
   }
 }
 
@@ -51,4 +53,25 @@ export function looksLikeHtml(bytes: Uint8Array): boolean {
   const start = bytes.subarray(0, 1024);
   const wide = (start[0] === 0xff && start[1] === 0xfe) || (start[0] === 0xfe && start[1] === 0xff);
   return (wide || !start.includes(0)) && bytes.includes(0x3c);
+}
+
+/**
+ * The bytes of a page with a text put in before the `at`th character of what they decode to; all other bytes stay as they
+ * are. The text must be ASCII unless the page is UTF-8.
+ */
+export function insertBytes(bytes: Uint8Array, encoding: string, at: number, text: string): Uint8Array {
+  const mark =
+    bytes[0] === 0xef && bytes[1] === 0xbb ? 3 : /^utf-16/i.test(encoding) && (bytes[0] ?? 0) >= 0xfe ? 2 : 0;
+  let [low, high] = [mark, bytes.length];
+  // As many bytes as the characters before it take: the more bytes, the more characters.
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    const decoded = new TextDecoder(encoding).decode(bytes.subarray(0, middle), { stream: true });
+    if (decoded.length < at) low = middle + 1;
+    else high = middle;
+  }
+  const wide = /^utf-16/i.test(encoding);
+  const inserted = wide ? Buffer.from(text, 'utf16le') : Buffer.from(text, 'utf8');
+  if (/^utf-16be$/i.test(encoding)) inserted.swap16();
+  return Buffer.concat([bytes.subarray(0, low), inserted, bytes.subarray(low)]);
 }

@@ -36,7 +36,7 @@ export function identityOf(path: string): string | null {
 }
 
 function readKnown(folder: string, file: string): KnownFile {
-  const bytes = readPage(folder, file);
+  const bytes = readSiteFile(folder, file);
   if (!looksLikeHtml(bytes)) return { opening: null, guessed: false };
   const { html, guessed } = decodePage(bytes);
   const { title, body } = readOpening(html);
@@ -103,21 +103,29 @@ export function readFolder(
       [{ message: `The folder ${shown} holds no HTML page`, hint: 'Name the folder that your site was built into.' }],
       'access',
     );
-  const style = (address: string) => {
+  const file = (address: string) => {
     const path = folderPath(address);
     if (path === null || path === '') return null;
     try {
-      const bytes = readPage(folder, path);
-      return { text: decodeStyle(bytes), file: path, identity: hashOf(bytes) };
+      return readSiteFile(folder, path);
     } catch {
       return null;
     }
   };
-  return assembleSite(name, captured, forms, findings, (page) => decodePage(readPage(folder, page.file)).html, style);
+  return assembleSite(name, captured, forms, findings, {
+    html: (page) => decodePage(readSiteFile(folder, page.file)).html,
+    style: (address) => {
+      const bytes = file(address);
+      return bytes && { text: decodeStyle(bytes), file: folderPath(address) ?? '', identity: hashOf(bytes) };
+    },
+    file,
+    policy: () => null,
+    pathOptions: options,
+  });
 }
 
 /** Reads a file of the site. Links are followed only within the folder. */
-function readPage(folder: string, file: string): Uint8Array {
+export function readSiteFile(folder: string, file: string): Uint8Array {
   const whole = join(folder, file);
   let handle: number;
   try {

@@ -26,8 +26,13 @@ class HarContent {
   @IsOptional() @IsString() text?: string;
   @IsOptional() @IsString() encoding?: string;
 }
+class HarHeader {
+  @IsString() name!: string;
+  @IsString() value!: string;
+}
 class HarResponse {
   @IsInt() status!: number;
+  @IsOptional() @IsArray() @ValidateNested({ each: true }) @Type(() => HarHeader) headers?: HarHeader[];
   @ValidateNested() @Type(() => HarContent) content!: HarContent;
 }
 class HarRequest {
@@ -49,6 +54,12 @@ const mostBytes = 512 * 1024 * 1024;
 
 const charsetOf = (mimeType: string) => /charset\s*=\s*"?([^\s;"]+)/i.exec(mimeType)?.[1];
 
+const policyOf = ({ headers = [] }: HarResponse) =>
+  headers
+    .filter(({ name }) => name.toLowerCase() === 'content-security-policy')
+    .map(({ value }) => value)
+    .join(', ') || null;
+
 const firstFault = (errors: ValidationError[]): string => {
   const [error] = errors;
   if (!error) return '';
@@ -66,7 +77,8 @@ export function readHar(
   options: PathOptions,
   forms: PageIdForm[] | null,
 ): SiteContent {
-  const pages = new Map<string, { bytes: Uint8Array; charset?: string }>();
+  const pages = new Map<string, { bytes: Uint8Array; charset?: string; policy: string | null }>();
+  const files = new Map<string, Uint8Array>();
   const captured: CapturedPage[] = [];
   const findings: Finding[] = [];
   const styles = new Map<string, StyleText>();
@@ -85,6 +97,8 @@ export function readHar(
         identity: hashOf(new TextEncoder().encode(css)),
       });
     }
+    if (/^image\//i.test(mimeType) && text !== undefined)
+      files.set(url.href, encoding === 'base64' ? Buffer.from(text, 'base64') : new TextEncoder().encode(text));
     if (!/html/i.test(mimeType)) continue;
     origin ??= url.origin;
     if (url.origin !== origin) continue;
@@ -103,7 +117,7 @@ export function readHar(
     const charset = encoding === 'base64' ? charsetOf(mimeType) : 'utf-8';
     const other = pages.get(path);
     if (other && Buffer.compare(other.bytes, bytes) === 0) continue;
-    if (!other) pages.set(path, { bytes, charset });
+    if (!other) pages.set(path, { bytes, charset, policy: policyOf(response) });
     captured.push({
       path,
       url: url.href,
@@ -127,14 +141,13 @@ export function readHar(
     const page = pages.get(path);
     return page ? decodePage(page.bytes, page.charset).html : '';
   };
-  return assembleSite(
-    name,
-    captured,
-    forms,
-    findings,
-    (page) => html(page.path),
-    (address) => styles.get(address) ?? null,
-  );
+  return assembleSite(name, captured, forms, findings, {
+    html: (page) => html(page.path),
+    style: (address) => styles.get(address) ?? null,
+    file: (address) => files.get(address) ?? null,
+    policy: ({ path }) => pages.get(path)?.policy ?? null,
+    pathOptions: options,
+  });
 }
 
 function entriesOf(file: string, shown: string): HarEntry[] {

@@ -15,6 +15,7 @@ import writeFileAtomic from 'write-file-atomic';
 import type { Finding } from '../core/check/finding.js';
 import { readOpening } from '../core/page/opening.js';
 import type { PageIdForm } from '../core/page/page-id.js';
+import type { PathOptions } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 import { decodePage, decodeStyle } from './decode.js';
 import { assembleSite, type SiteContent } from './site-content.js';
@@ -270,7 +271,12 @@ export class HaystackWriter {
 }
 
 /** Reads a haystack as a site. Null where there is none. Throws ProblemError where it is damaged. */
-export function readHaystackSite(name: string, folder: string, forms: PageIdForm[] | null): SiteContent | null {
+export function readHaystackSite(
+  name: string,
+  folder: string,
+  pathOptions: PathOptions,
+  forms: PageIdForm[] | null,
+): SiteContent | null {
   const haystack = readHaystack(folder);
   if (!haystack) return null;
   const stored = [...haystack.pages.values()];
@@ -301,5 +307,11 @@ export function readHaystackSite(name: string, folder: string, forms: PageIdForm
     const bytes = bytesOf(found.file);
     return { text: decodeStyle(bytes, found.charset), file, identity: hashOf(bytes) };
   };
-  return assembleSite(name, captured, forms, findings, (page) => text(page.file), style);
+  return assembleSite(name, captured, forms, findings, {
+    html: (page) => text(page.file),
+    style,
+    file: () => null,
+    policy: ({ file }) => byFile.get(file)?.csp ?? null,
+    pathOptions,
+  });
 }

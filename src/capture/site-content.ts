@@ -2,7 +2,9 @@ import type { Finding } from '../core/check/finding.js';
 import { readDocument, type PageDocument } from '../core/page/document.js';
 import type { PageOpening } from '../core/page/opening.js';
 import { findForms, type FoundForm, type PageIdForm } from '../core/page/page-id.js';
+import { locationOf } from '../core/page/location.js';
 import { makePage, makeSite, type Page, type Site } from '../core/page/page.js';
+import type { PathOptions } from '../core/page/path.js';
 import type { StyleText } from '../core/page/view.js';
 import { finding } from '../core/check/finding.js';
 
@@ -18,6 +20,10 @@ export interface SiteContent {
   identity: (page: Page) => string | null;
   /** The stylesheet at an address; null where it was not captured. */
   style: (address: string) => StyleText | null;
+  /** Any other file at an address; null where it was not captured. */
+  file: (address: string) => Uint8Array | null;
+  /** The Content-Security-Policy header that came with a page. */
+  policy: (page: Page) => string | null;
   open: (page: Page) => PageDocument;
 }
 
@@ -31,14 +37,24 @@ export interface CapturedPage {
   identity: string | null;
 }
 
+/** How what was captured is read, when it is asked for. */
+export interface CapturedReading {
+  html: (page: Page) => string;
+  style: (address: string) => StyleText | null;
+  /** Any other file; null where it was not captured. */
+  file: (address: string) => Uint8Array | null;
+  /** The Content-Security-Policy that came with a page. */
+  policy: (page: Page) => string | null;
+  pathOptions: PathOptions;
+}
+
 /** Makes a site of captured documents: finds the page-ID forms unless they are given, and keeps one document for each path. */
 export function assembleSite(
   name: string,
   captured: CapturedPage[],
   given: PageIdForm[] | null,
   findings: Finding[],
-  html: (page: Page) => string,
-  style: (address: string) => StyleText | null,
+  { pathOptions, ...reading }: CapturedReading,
 ): SiteContent {
   const byPath = new Map<string, CapturedPage>();
   const all = [...findings];
@@ -63,5 +79,9 @@ export function assembleSite(
   );
   const identities = new Map(pages.map(({ path, identity }) => [path, identity]));
   const identity = ({ path }: Page) => identities.get(path) ?? null;
-  return { site, findings: all, found, html, style, identity, open: (page) => readDocument(html(page)) };
+  const open = (page: Page) => {
+    const document = readDocument(reading.html(page));
+    return { ...document, location: locationOf(page, document.root, pathOptions) };
+  };
+  return { site, findings: all, found, identity, open, ...reading };
 }

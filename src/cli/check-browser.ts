@@ -4,6 +4,7 @@ import { judgeInBrowser, type BrowserSource } from '../browser/judge.js';
 import { launchChromium } from '../browser/render.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { buildBundle } from '../core/build/bundle.js';
+import { prepareShipments } from '../core/build/shipment.js';
 import type { CheckInput } from '../core/check/plan.js';
 import type { Cell } from '../core/check/verdict.js';
 import { folderPath } from '../core/page/view.js';
@@ -42,14 +43,13 @@ export async function inBrowser(
       browser,
       input,
       ({ site, open }) =>
-        buildBundle({
-          site,
-          rules: input.rules,
-          open,
-          paths: input.paths,
+        buildBundle(prepareShipments({ ...input, site, open }), {
+          site: site.name,
           pathOptions: source.pathOptions,
-          today: input.today,
+          minify: false,
+          withScript: true,
           shippedName,
+          nameOf: (name) => name,
         }),
       browserSource(project, source),
     );

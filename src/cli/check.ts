@@ -1,4 +1,6 @@
 import { resolve } from 'node:path';
+import { buildBundle } from '../core/build/bundle.js';
+import { prepareShipments } from '../core/build/shipment.js';
 import { accept, lostSince } from '../core/check/accepted.js';
 import { checkAllViewports } from '../core/check/all-viewports.js';
 import { withBrowserVerdicts } from '../core/check/browser-verdicts.js';
@@ -16,6 +18,7 @@ import { checkText } from '../report/check-text.js';
 import { count, styleFor } from '../report/text.js';
 import { status, today, type Command, type CommonArguments } from './command.js';
 import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
+import { hashName, shippedName } from './shipped-name.js';
 import { otherSites } from './sites.js';
 import { writeFiles } from './write.js';
 
@@ -68,6 +71,15 @@ function readAll(args: LookArguments) {
     .filter((each) => each !== null)
     .join('.');
   const memory = new Cache<PageResult>(project.directory, name);
+  const built = () => {
+    const shipments = prepareShipments({ ...input, site: content.site, open: content.open });
+    const made = [false, true].map((minify) => {
+      const form = { site: source.name, pathOptions: source.pathOptions, minify, withScript: true, shippedName };
+      return buildBundle(shipments, { ...form, nameOf: hashName }).css;
+    });
+    const names = made.map(({ name }) => name);
+    return { names, texts: made.map(({ text }) => text.replace(/\/\*# sourceMappingURL.*/, '').trim()) };
+  };
   const input: CheckInput = {
     ...look,
     memory,
@@ -76,6 +88,7 @@ function readAll(args: LookArguments) {
     findings: [...project.findings, ...content.findings],
     others: otherSites(project.directory, project.settings, source),
     today: today(),
+    loading: source.bundleAddress === null ? null : { address: source.bundleAddress, built },
   };
   return { project, source, content, input, memory };
 }

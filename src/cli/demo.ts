@@ -29,7 +29,15 @@ const steps = (live: string, staging: string): { why: string; command: string[];
     command: ['why', 'camera-colour', '/harbours/skerry'],
   },
   { why: 'Will the rules hold on staging, where IDs differ?', command: ['drift', 'live', 'staging'] },
-  { why: 'Ship: one stylesheet and one script', command: ['build', '--as', 'bundle', '--out', 'needle'] },
+  {
+    why: 'Ship: one stylesheet and one script, read back and held against the check (the four mistakes are left as they are)',
+    command: ['build', '--as', 'bundle', '--out', 'needle', '--anyway'],
+  },
+  {
+    why: 'Ship it where each page has a box of its own: one snippet, ready to paste',
+    command: ['build', '--as', 'snippets', '--page', '/harbours/skerry', '--anyway'],
+    quiet: true,
+  },
 ];
 
 /** The ports that `npm run demo:serve` uses, so that the project goes on working with it; others where they are taken. */

@@ -76,5 +76,6 @@ export function lookAt(args: LookArguments, project: Project, source: SiteSource
     place: settings.place,
     guards: project.guards,
     expectations: project.expectations,
+    loading: null,
   };
 }

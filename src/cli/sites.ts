@@ -35,7 +35,8 @@ export function capturedSite(
   { name, from, pathOptions }: SiteSource,
   visitor: string | null,
 ): SiteContent | null {
-  if (from.kind === 'address') return readHaystackSite(name, haystackFolder(directory, name, visitor), settings.forms);
+  if (from.kind === 'address')
+    return readHaystackSite(name, haystackFolder(directory, name, visitor), pathOptions, settings.forms);
   if (visitor !== null) return null;
   if (from.kind === 'har')
     return readHar(name, resolve(directory, from.where), from.where, pathOptions, settings.forms);

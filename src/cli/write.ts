@@ -1,26 +1,54 @@
-import { mkdirSync } from 'node:fs';
-import { dirname, join } from 'node:path';
-import writeFileAtomic from 'write-file-atomic';
+import { existsSync, mkdirSync, mkdtempSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { basename, dirname, join, resolve } from 'node:path';
 import { ProblemError } from '../core/place.js';
 import { systemReason } from '../project/files.js';
 
-/** Writes files below a folder, each whole or not at all. Throws ProblemError where one cannot be written. */
+const cannotBeWritten = (what: string, error: unknown) =>
+  new ProblemError(
+    [{ message: `${what} cannot be written: ${systemReason(error)}`, hint: 'What stood there before is untouched.' }],
+    'access',
+  );
+
+/** Writes files below a folder, all of them or none. Throws ProblemError where one cannot be written. */
 export function writeFiles(folder: string, files: Map<string, string | Uint8Array>): void {
-  for (const [name, content] of files) {
-    const file = join(folder, name);
-    try {
-      mkdirSync(dirname(file), { recursive: true });
-      writeFileAtomic.sync(file, typeof content === 'string' ? content : Buffer.from(content));
-    } catch (error) {
-      throw new ProblemError(
-        [
-          {
-            message: `${file} cannot be written: ${systemReason(error)}`,
-            hint: 'What stood there before is untouched.',
-          },
-        ],
-        'access',
-      );
+  const staged: [from: string, to: string][] = [];
+  let current = folder;
+  try {
+    for (const [name, content] of files) {
+      current = join(folder, name);
+      const made = `${current}.${process.pid}.new`;
+      mkdirSync(dirname(current), { recursive: true });
+      // What a crash leaves of it is no file that anything reads.
+      staged.push([made, current]);
+      const mode = existsSync(current) ? statSync(current).mode : undefined;
+      writeFileSync(made, content, { flush: true, mode });
     }
+    for (const [made, file] of staged) {
+      current = file;
+      renameSync(made, file);
+    }
+  } catch (error) {
+    for (const [made] of staged) rmSync(made, { force: true });
+    throw cannotBeWritten(current, error);
+  }
+}
+
+/** Makes a folder anew, whole or not at all: `fill` writes it elsewhere first. Throws ProblemError. */
+export function replaceFolder(folder: string, fill: (made: string) => void): void {
+  const target = resolve(folder);
+  let made: string | undefined;
+  try {
+    mkdirSync(dirname(target), { recursive: true });
+    made = mkdtempSync(join(dirname(target), `.${basename(target)}-new-`));
+    const inner = join(made, 'new');
+    mkdirSync(inner);
+    fill(inner);
+    if (existsSync(target)) renameSync(target, join(made, 'old'));
+    renameSync(inner, target);
+  } catch (error) {
+    if (made && existsSync(join(made, 'old')) && !existsSync(target)) renameSync(join(made, 'old'), target);
+    throw error instanceof ProblemError ? error : cannotBeWritten(folder, error);
+  } finally {
+    if (made) rmSync(made, { recursive: true, force: true });
   }
 }

@@ -79,6 +79,7 @@ export class Configuration {
   @optional() @isPatterns rules?: string | string[];
   @optional() @text('name a folder, such as pages') 'page-files'?: string;
   @optional() @IsIn(['handles', 'run-time'], { message: 'must be handles or run-time' }) paths?: 'handles' | 'run-time';
+  @optional() @IsIn(['copy', 'leave'], { message: 'must be copy or leave' }) files?: 'copy' | 'leave';
   @optional() @IsIn(['head-end', 'body-end'], { message: 'must be head-end or body-end' }) place?:
     'head-end' | 'body-end';
   @optional() @IsObject({ message: 'must map names to sizes, such as desktop: 1280x800' }) viewports?: Record<

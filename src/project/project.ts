@@ -52,7 +52,7 @@ export function loadProject(directory: string): Project {
         return {
           path,
           text,
-          ...readRuleFile(text, path, file, (from, url, at) => noteStyle(loadFileUse(root, from, url, at), styleFiles)),
+          ...readRuleFile(text, path, file, loaderFor(root, settings, styleFiles)),
         };
       } catch (error) {
         if (!(error instanceof ProblemError)) throw error;
@@ -70,7 +70,7 @@ export function loadProject(directory: string): Project {
     problems.push(...each.problems);
   }
   if (settings.pageFiles !== null) {
-    const own = pageFileRules(root, settings.pageFiles);
+    const own = pageFileRules(root, settings.pageFiles, loaderFor(root, settings, styleFiles));
     project.rules.push(...own.rules);
     project.findings.push(...own.findings);
     problems.push(...own.problems);
@@ -87,9 +87,8 @@ export function loadProject(directory: string): Project {
 }
 
 /** The rules that files named after pages make, in the order of their paths. */
-function pageFileRules(root: string, folder: string): RuleFile {
+function pageFileRules(root: string, folder: string, load: LoadFile): RuleFile {
   const all = emptyRuleFile();
-  const load: LoadFile = (from, url, at) => loadFileUse(root, from, url, at);
   const stems = new Map<string, string[]>();
   for (const file of globSync('**/*.{css,js}', { cwd: join(root, folder), onlyFiles: true }).sort()) {
     const stem = file.replace(/\.(css|js)$/, '');
@@ -100,11 +99,16 @@ function pageFileRules(root: string, folder: string): RuleFile {
     const use = (ending: string) => {
       const file = files.find((each) => each.endsWith(ending));
       if (file === undefined) return null;
-      const { use: found, fault } = load('local-needle.yaml', `${encodeURI(folder)}/${encodeURI(file)}`, {
-        file: `${name}${ending}`,
-        line: 1,
-        column: 1,
-      });
+      const { use: found, fault } = load(
+        'local-needle.yaml',
+        `${encodeURI(folder)}/${encodeURI(file)}`,
+        {
+          file: `${name}${ending}`,
+          line: 1,
+          column: 1,
+        },
+        'read',
+      );
       if (fault) all.problems.push({ message: fault });
       return found;
     };
@@ -164,7 +168,12 @@ function unknownNames(rule: Rule | Expectation, settings: Settings): Problem[] {
   });
 }
 
-function noteStyle(loaded: ReturnType<typeof loadFileUse>, styleFiles: Set<string>) {
-  if (loaded.use.path?.endsWith('.css') && loaded.use.content) styleFiles.add(loaded.use.path);
-  return loaded;
+/** Reads files that rules name; notes which of them are stylesheets. */
+function loaderFor(root: string, { files }: Settings, styleFiles: Set<string>): LoadFile {
+  return (from, url, at, kind) => {
+    if (kind === 'served' && files === 'leave') return { use: { url, at, path: null, content: null }, fault: null };
+    const loaded = loadFileUse(root, from, url, at);
+    if (loaded.use.path?.endsWith('.css') && loaded.use.content) styleFiles.add(loaded.use.path);
+    return loaded;
+  };
 }

@@ -27,6 +27,8 @@ export interface Settings {
   paths: 'handles' | 'run-time';
   /** Where the build's stylesheet stands on a page. */
   place: 'head-end' | 'body-end';
+  /** Whether files that CSS names are copied beside it, or its addresses left as they are written. */
+  files: 'copy' | 'leave';
   /** The first is the default. Sizes in CSS pixels. */
   viewports: { name: string; width: number; height: number }[];
   states: Record<string, PageState>;
@@ -139,6 +141,7 @@ function settingsOf(value: Configuration, placeOf: Settings['placeOf']): Setting
     pageFiles: value['page-files'] ?? null,
     paths: value.paths ?? 'handles',
     place: value.place ?? 'head-end',
+    files: value.files ?? 'copy',
     viewports,
     states: Object.fromEntries(Object.entries(value.states ?? {}).map(([name, state]) => [name, pageState(state)])),
     visitors: value.visitors ?? {},

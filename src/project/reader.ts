@@ -5,13 +5,20 @@ import { declarationFault } from '../core/css/declaration.js';
 import { parseSelectorList, SelectorError, type Selector } from '../core/css/selector.js';
 import type { Place, Problem } from '../core/place.js';
 import { parseCondition, type Condition } from '../core/rule/condition.js';
+import { urlsOf } from '../core/css/urls.js';
 import type { Expectation, Guard } from '../core/rule/guard.js';
 import type { FileUse, Rule } from '../core/rule/rule.js';
 import { ExpectDescriptors, RuleDescriptors, SwapDescriptors } from './configuration.js';
 import { knownKeys, shapeFaults } from './shape.js';
 
 /** Loads a file that a rule names. */
-export type LoadFile = (fromFile: string, url: string, at: Place) => { use: FileUse; fault: string | null };
+export type LoadFile = (
+  fromFile: string,
+  url: string,
+  at: Place,
+  /** `served`: browsers fetch it; `read`: it goes into what ships, and must be a file of the project. */
+  kind: 'read' | 'served',
+) => { use: FileUse; fault: string | null };
 
 /** What a rule file holds. With problems, the file cannot be used; findings leave it usable. */
 export interface RuleFile {
@@ -158,7 +165,7 @@ export class Reader {
     const at = this.place(node, offset);
     let loaded;
     try {
-      loaded = this.load(this.file, url, at);
+      loaded = this.load(this.file, url, at, ofTheProject ? 'read' : 'served');
     } catch (error) {
       if (!(error instanceof URIError)) throw error;
       this.problem(node, offset, `"${url}" is no address of a file: a % stands alone`, 'Write %25 for it.');
@@ -169,6 +176,14 @@ export class Reader {
     if (fault)
       this.found('missing-file', node, offset, fault, { hint: 'Name a file of the project, relative to this one.' });
     return fault && ofTheProject ? null : loaded.use;
+  }
+
+  /** The files and addresses that a declaration's value names; those that are missing are findings. */
+  filesOf(node: Declaration): FileUse[] {
+    return urlsOf(node.value).flatMap(({ url, offset }) => {
+      const use = this.fileUse(node, `url("${url}")`, valueOffset(node) + offset, false);
+      return use ? [{ ...use, url }] : [];
+    });
   }
 
   /** Reports what is not a descriptor in a block that takes only those. */

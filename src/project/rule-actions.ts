@@ -22,7 +22,7 @@ export const defining = [
   'font-palette-values',
   'position-try',
 ];
-const actionNames = ['hide', 'only-here', 'swap', 'on', 'style', 'script'];
+const actionNames = ['hide', 'only-here', 'swap', 'mark-current', 'on', 'style', 'script', 'stylesheet'];
 
 /** What stands around a node inside a rule. */
 export interface Around {
@@ -56,13 +56,11 @@ function addDeclaration(
   rule: Rule,
   reader: Reader,
 ): RestyleAction | null {
-  const fault = declarationFault(node.prop, node.value);
-  if (fault) {
-    reader.found('bad-css', node, 0, `${fault.message}: browsers drop it`, { hint: fault.hint });
-    return run;
-  }
+  if (!isTaken(node, reader)) return run;
+  const files = reader.filesOf(node);
   if (run) {
     run.declarations.push(node);
+    run.files.push(...files);
     return run;
   }
   const parents = around.parents ?? { selectors: [], text: '' };
@@ -74,10 +72,18 @@ function addDeclaration(
     source: node.parent?.source,
     on: around.on,
     declarations: [node],
+    files,
     within: around.within,
   };
   rule.actions.push(action);
   return action;
+}
+
+/** Whether browsers take a declaration; else a finding says why not. */
+function isTaken(node: Declaration, reader: Reader): boolean {
+  const fault = declarationFault(node.prop, node.value);
+  if (fault) reader.found('bad-css', node, 0, `${fault.message}: browsers drop it`, { hint: fault.hint });
+  return fault === null;
 }
 
 function readStyleRule(node: StyleRule, around: Around, rule: Rule, reader: Reader): void {
@@ -98,6 +104,8 @@ function readAtRule(node: AtRule, around: Around, rule: Rule, reader: Reader): v
   if (grouping.includes(name) && node.nodes)
     return readContent(node, { ...around, within: [...around.within, node] }, rule, reader);
   if (defining.includes(name) || name === 'layer') {
+    const files: FileUse[] = [];
+    node.walkDecls((declaration) => void files.push(...reader.filesOf(declaration)));
     rule.actions.push({
       kind: 'definition',
       selector: '',
@@ -106,6 +114,7 @@ function readAtRule(node: AtRule, around: Around, rule: Rule, reader: Reader): v
       source: node.source,
       on: around.on,
       node,
+      files,
       within: around.within,
     });
     return;
@@ -115,7 +124,7 @@ function readAtRule(node: AtRule, around: Around, rule: Rule, reader: Reader): v
       node,
       0,
       '@import cannot stand in a rule',
-      'Write @style url("…"); for a stylesheet of the project.',
+      'Write @stylesheet url("https://…"); for one that is served, @style url("…"); for one of the project.',
     );
   if (!actionNames.includes(name)) {
     const known = [...actionNames, ...grouping, ...defining];
@@ -140,7 +149,7 @@ function readAtRule(node: AtRule, around: Around, rule: Rule, reader: Reader): v
 function readAction(name: string, node: AtRule, around: Around, rule: Rule, reader: Reader): void {
   const params = node.raws.params?.raw ?? node.params;
   const offset = 1 + node.name.length + (node.raws.afterName ?? '').length;
-  const needsBlock = name === 'on' || name === 'swap';
+  const needsBlock = name === 'on' || name === 'swap' || name === 'mark-current';
   if (needsBlock && !node.nodes) return reader.problem(node, 0, `@${name} has no block`, `Write @${name} … { … }.`);
   if (!needsBlock && name !== 'script' && node.nodes)
     return reader.problem(node, 0, `@${name} takes no block`, `End it with a semicolon: @${name} …;`);
@@ -162,6 +171,8 @@ function readAction(name: string, node: AtRule, around: Around, rule: Rule, read
   }
   if (name === 'swap') readSwap(node, params, offset, around, rule, reader);
   if (name === 'script') readScript(node, params, offset, around, rule, reader);
+  if (name === 'mark-current') readMarkCurrent(node, params, offset, around, rule, reader);
+  if (name === 'stylesheet') readStylesheet(node, params, offset, around, rule, reader);
   if (name === 'style') readStyleFile(node, params, offset, around, rule, reader);
 }
 
@@ -275,4 +286,56 @@ export function readPlainCss(file: FileUse, location: string, around: Around, ru
     const message = syntax ? `This is not valid CSS: ${lowerFirst(syntax.reason)}` : 'It is not UTF-8 text';
     reader.result.findings.push(finding('bad-css', message, { rule: rule.name, at }));
   }
+}
+
+function readMarkCurrent(
+  node: AtRule,
+  params: string,
+  offset: number,
+  around: Around,
+  rule: Rule,
+  reader: Reader,
+): void {
+  const selectors = reader.selectors(node, params, offset);
+  const declarations: Declaration[] = [];
+  const files: FileUse[] = [];
+  let sections = false;
+  for (const child of node.nodes ?? []) {
+    if (child.type === 'comment') continue;
+    if (child.type !== 'decl') {
+      reader.problem(child, 0, '@mark-current takes declarations and sections, and no rules');
+    } else if (child.prop === 'sections') {
+      sections = child.value.trim() === 'yes';
+      if (!/^(yes|no)$/.test(child.value.trim()))
+        reader.problem(child, valueOffset(child), '"sections" must be yes or no');
+    } else if (isTaken(child, reader)) {
+      declarations.push(child);
+      files.push(...reader.filesOf(child));
+    }
+  }
+  if (!selectors) return;
+  const [at, source, on] = [reader.place(node, offset), node.source, around.on];
+  const selector = selectors.map((each) => each.text).join(', ');
+  rule.actions.push({ kind: 'mark-current', selector, selectors, at, source, on, declarations, files, sections });
+}
+
+function readStylesheet(
+  node: AtRule,
+  params: string,
+  offset: number,
+  around: Around,
+  rule: Rule,
+  reader: Reader,
+): void {
+  const use = reader.fileUse(node, params, offset, false);
+  if (!use) return;
+  if (use.path !== null)
+    return reader.problem(
+      node,
+      offset,
+      `${use.url} is no address that a page can load`,
+      'Write @style url("…"); for a file of the project, or the address that serves it: "https://…" or "/…".',
+    );
+  const [at, source, on] = [reader.place(node, 0), node.source, around.on];
+  rule.actions.push({ kind: 'stylesheet', selector: '', selectors: [], at, source, on, address: use.url });
 }

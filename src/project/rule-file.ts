@@ -4,6 +4,7 @@ import { suggestion } from '../core/nearest.js';
 import { pathCondition } from '../core/page/expression.js';
 import type { Place, Problem } from '../core/place.js';
 import { parseCondition } from '../core/rule/condition.js';
+import { giveOwnNames } from '../core/rule/own-names.js';
 import type { FileUse, Rule } from '../core/rule/rule.js';
 import { RuleDescriptors } from './configuration.js';
 import { withSource } from './files.js';
@@ -110,6 +111,7 @@ function readNeedle(node: AtRule, reader: Reader): void {
   reader.rule = rule;
   readDescriptors(node, rule, reader);
   readContent(node, { on: [], within: [], parents: null }, rule, reader);
+  giveOwnNames(rule);
   if (!rule.pages && !rule.actions.some((action) => action.on.length > 0)) {
     reader.problem(node, 0, `"${name}" does not say which pages it is for`, 'Add pages: path("/…"); or an @on block.');
   } else if (!rule.pages && rule.actions.some((action) => action.on.length === 0)) {
@@ -202,6 +204,7 @@ export function readPageFiles(
   const reader = new Reader(file, load, result);
   reader.rule = rule;
   if (css) readPlainCss(css, location, nothingAround, rule, reader);
+  giveOwnNames(rule);
   if (js) addScript(js, null, { at, source: undefined, on: [] }, rule, reader);
   result.rules.push(rule);
   return result;

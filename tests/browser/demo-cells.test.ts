@@ -5,11 +5,10 @@ import { demoSettings, writeDemoProject } from '../../demo/site.js';
 import { chromiumPath } from '../../src/browser/chromium.js';
 import { judgeInBrowser } from '../../src/browser/judge.js';
 import { haystackFolder, readHaystackSite } from '../../src/capture/haystack.js';
-import { buildBundle } from '../../src/core/build/bundle.js';
 import { check } from '../../src/core/check/check.js';
 import type { CheckInput } from '../../src/core/check/plan.js';
 import { loadProject } from '../../src/project/project.js';
-import { describeInBrowser, folderWith, run } from '../helpers.js';
+import { bundleOf, describeInBrowser, folderWith, run } from '../helpers.js';
 
 describeInBrowser('Every cell of the demo', () => {
   let browser: Browser;
@@ -36,24 +35,19 @@ describeInBrowser('Every cell of the demo', () => {
     ['staging', 'phone'],
   ])('of %s at %s is judged as Chromium judges it', async (name, viewport) => {
     const project = loadProject(directory);
-    const view = readHaystackSite(name, haystackFolder(directory, name, null), project.settings.forms);
+    const view = readHaystackSite(name, haystackFolder(directory, name, null), {}, project.settings.forms);
     if (!view) throw new Error(`${name} was not gathered`);
     const { states, viewports, paths, place } = project.settings;
     const { rules, guards, expectations } = project;
     const input: CheckInput = {
       ...{ rules, guards, expectations, states, viewports, paths, place, viewport, today: '2026-11-23' },
       view: (visitor) => (visitor === null ? view : null),
-      ...{ state: null, visitor: null, visitors: [], others: [], findings: [] },
+      ...{ state: null, visitor: null, visitors: [], others: [], findings: [], loading: null },
     };
-    const bundle = buildBundle({
-      site: view.site,
-      rules,
-      open: view.open,
-      paths,
-      pathOptions: {},
-      today: input.today,
-      shippedName: ({ path }) => `files/${(path ?? '').replace(/^.*\//, '')}`,
-    });
+    const bundle = bundleOf(
+      { ...input, site: view.site, open: view.open },
+      ({ path }) => `files/${(path ?? '').replace(/^.*\//, '')}`,
+    );
     const source = { file: () => null, live: false, headers: () => ({}), scripts: false };
     const theirs = await judgeInBrowser(browser, input, () => bundle, source);
     const told = (cells: typeof theirs) =>

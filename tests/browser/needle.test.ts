@@ -1,12 +1,13 @@
 import { chromium, type Browser, type Page } from 'playwright-core';
 import { chromiumPath } from '../../src/browser/chromium.js';
 import { needleScript } from '../../src/core/build/script.js';
-import type { Task } from '../../src/core/build/bundle.js';
+import type { Task } from '../../src/core/build/tasks.js';
 import type { Mark } from '../../src/core/build/scope.js';
 import { describeInBrowser } from '../helpers.js';
 
 const task = (more: Partial<Task>): Task => ({ rule: 'r', scope: 'body', selector: '.x', ...more });
 const mark = (more: Partial<Mark>): Mark => ({ name: 'm', path: null, pattern: null, pages: [], queries: [], ...more });
+const form = { site: 'live', pathOptions: {}, minify: false, sheetName: null };
 let scripts = 0;
 const script = (text: string) => ({
   url: 'x.js',
@@ -24,7 +25,10 @@ describeInBrowser('needle.js', () => {
 
   /** Opens a page with this work; `csp`: with a policy that forbids eval. */
   async function open(tasks: Task[], marks: Mark[], body: string, path = '/', csp = false): Promise<Page> {
-    const { text } = needleScript(marks, tasks, { dropExtension: '.html' }, 'live');
+    const { text } = needleScript(marks, tasks, {
+      ...form,
+      pathOptions: { dropExtension: '.html' },
+    });
     const page = await browser.newPage();
     await page.route('**/*', (route) => {
       const url = new URL(route.request().url());
@@ -118,7 +122,7 @@ describeInBrowser('needle.js', () => {
   });
 
   test('with html that holds an end tag of a script stays whole when it is pasted into a page', async () => {
-    const { text } = needleScript([], [task({ html: '<b>x</b><!--<script>--></script>' })], {}, 'live');
+    const { text } = needleScript([], [task({ html: '<b>x</b><!--<script>--></script>' })], form);
     const page = await browser.newPage();
     await page.route('**/*', (route) =>
       route.fulfill({

@@ -1,7 +1,6 @@
 import fc from 'fast-check';
 import { chromium, type Browser, type Page as BrowserPage } from 'playwright-core';
 import { chromiumPath } from '../../src/browser/chromium.js';
-import { buildBundle } from '../../src/core/build/bundle.js';
 import { selectorParts } from '../../src/core/css/selector.js';
 import { readDocument } from '../../src/core/page/document.js';
 import { compileMatcher } from '../../src/core/page/elements.js';
@@ -9,7 +8,7 @@ import { readOpening } from '../../src/core/page/opening.js';
 import { makePage, makeSite } from '../../src/core/page/page.js';
 import { targets } from '../../src/core/rule/target.js';
 import { readRuleFile } from '../../src/project/rule-file.js';
-import { describeInBrowser } from '../helpers.js';
+import { bundleOf, describeInBrowser } from '../helpers.js';
 
 const inside = `<header class="a"><p class="b">1</p><p class="a b">2</p></header><main><div class="a"><span class="c">3</span><span class="b c">4</span></div></main><p class="b">5</p>`;
 const pages: [path: string, html: string, body: string][] = [
@@ -129,16 +128,8 @@ describeInBrowser('What is built reaches just what is counted, in Chromium', () 
     expect([problems, findings]).toEqual([[], []]);
     const documents = new Map(site.pages.map((each) => [each, readDocument(sources.get(each.path) ?? '')]));
     const open = (each: (typeof site.pages)[number]) => documents.get(each) ?? readDocument('');
-    const bundle = buildBundle({
-      site,
-      rules,
-      open,
-      paths,
-      pathOptions: {},
-      today: '2026-11-23',
-      shippedName: () => '',
-    });
-    built = { css: bundle.css, js: bundle.js ?? '' };
+    const bundle = bundleOf({ site, rules, open, paths, today: '2026-11-23' });
+    built = { css: bundle.css.text, js: bundle.js?.text ?? '' };
     return Object.fromEntries(
       site.pages.map((each) => {
         const document = open(each);

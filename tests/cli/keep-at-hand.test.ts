@@ -38,7 +38,7 @@ describe('Files named after pages', () => {
         ['no-page', 'pages/tickets/pya.css', 1, 'path("/tickets/pay") picks /tickets/pay.'],
       ]),
     );
-    await run(directory, ['build', '--out', 'out']);
+    await run(directory, ['build', '--anyway', '--out', 'out']);
     const css = readFileSync(join(directory, 'out/needle.css'), 'utf8');
     expect(css.indexOf('color: red')).toBeLessThan(css.indexOf('body.page-1 .x {\n  color: teal;'));
     expect(readFileSync(join(directory, 'out/needle.js'), 'utf8')).toContain('document.title = "pay"');
@@ -59,13 +59,15 @@ describe('@only-here', () => {
     const directory = smallProject(`@needle only { ${pages} @only-here .masthead; }`);
     const report = await checked(directory, ['--fail-on', 'never']);
     expect(report.cells.every(({ verdict }) => verdict === 'hit')).toBe(true);
-    await run(directory, ['build', '--out', 'out']);
+    await run(directory, ['build', '--anyway', '--out', 'out']);
     expect(readFileSync(join(directory, 'out/needle.css'), 'utf8')).toContain(expected);
   });
 
   test('hides nothing where it has no page of its own', async () => {
     const directory = smallProject('@needle only { pages: path("/gone"); @only-here .masthead; }');
-    expect((await run(directory, ['build', '--out', 'out'])).out).toMatch(/Left out: only \(picks no page of live\)/);
+    expect((await run(directory, ['build', '--anyway', '--out', 'out'])).out).toMatch(
+      /Left out: only \(picks no page of live\)/,
+    );
     expect(readFileSync(join(directory, 'out/needle.css'), 'utf8')).not.toContain('display');
   });
 });

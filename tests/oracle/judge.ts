@@ -1,5 +1,5 @@
 import type { Page as BrowserPage } from 'playwright-core';
-import { buildBundle } from '../../src/core/build/bundle.js';
+import { bundleOf } from '../helpers.js';
 import { shipment } from '../../src/core/check/plan.js';
 import { lookAt } from '../../src/core/check/look.js';
 import { compileRule } from '../../src/core/check/our-rules.js';
@@ -34,7 +34,15 @@ export function computed(each: CascadeCase): { css: string; values: Record<strin
   const source = sourceOf(each, '<style></style>');
   const page = makePage('/', '/', 'index.html', readOpening(source), forms);
   const site = makeSite('live', [page], forms);
-  const view = { site, open: () => readDocument(source), html: () => source, style: () => null, identity: () => null };
+  const view = {
+    site,
+    open: () => readDocument(source),
+    html: () => source,
+    style: () => null,
+    identity: () => null,
+    file: () => null,
+    policy: () => null,
+  };
   const { rules, problems, findings } = readRuleFile(
     `@needle r { pages: page-id(1); ${each.rule} }`,
     'a.css',
@@ -47,19 +55,11 @@ export function computed(each: CascadeCase): { css: string; values: Record<strin
   const faults = [...problems, ...findings].map(({ message }) => message);
   const shipped = shipment(rules.map(compileRule), site)(page);
   const look = lookAt(page, view, new SheetStore(view, 'head-end'), { viewport, state: null }, {}, shipped);
-  const { css } = buildBundle({
-    site,
-    rules,
-    open: view.open,
-    paths: 'handles',
-    pathOptions: {},
-    today: '2026-11-23',
-    shippedName: () => '',
-  });
+  const { css } = bundleOf({ site, rules, open: view.open, paths: 'handles', today: '2026-11-23' });
   const values = look.document.elements
     .filter(({ tagName }) => tagName !== 'style')
     .map((element) => Object.fromEntries(compared.map((name) => [name, look.built.value(element, '', name)])));
-  return { css, values, faults };
+  return { css: css.text, values, faults };
 }
 
 /** The same from Chromium, for many pages at once: each in a frame of its own. */

@@ -5,6 +5,12 @@ import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
  * byte as it was; tags that the source leaves out are minded.
  */
 export function insertInto(html: string, text: string, place: 'head-end' | 'body-end'): string {
+  const at = insertionPoint(html, place);
+  return html.slice(0, at) + text + html.slice(at);
+}
+
+/** Where in a page's source the build goes. */
+export function insertionPoint(html: string, place: 'head-end' | 'body-end'): number {
   const root = parse(html, { sourceCodeLocationInfo: true });
   const top = root.childNodes.find((node): node is Tree.Element => 'tagName' in node && node.tagName === 'html');
   const part = (name: string) =>
@@ -18,8 +24,7 @@ export function insertInto(html: string, text: string, place: 'head-end' | 'body
     top?.sourceCodeLocation?.startTag?.endOffset ??
     root.childNodes.find(({ nodeName }) => nodeName === '#documentType')?.sourceCodeLocation?.endOffset ??
     0;
-  const at = place === 'head-end' ? headEnd : bodyEnd;
-  return html.slice(0, at) + text + html.slice(at);
+  return place === 'head-end' ? headEnd : bodyEnd;
 }
 
 /** Where the last thing in a head without tags of its own ends. */

@@ -1,8 +1,10 @@
 /** What needle.js has to do on a page; written into the file as JSON but for the scripts. */
-export interface Shipment {
+export interface NeedleWork {
   /** Addresses that only the script can tell; each that holds becomes a word of `data-needle` on `html`. */
-  marks: { name: string; path: string | null; pattern: string | null; pages: string[]; queries: [string, string][] }[];
-  dropExtension: string;
+  marks: { name: string; path?: string; pattern?: string; pages?: string[]; queries?: [string, string][] }[];
+  dropExtension?: string;
+  /** The file name of the stylesheet that the script stands beside. */
+  sheetName?: string;
   tasks: ShippedTask[];
 }
 
@@ -16,93 +18,155 @@ export interface ShippedTask {
   alt?: string;
   text?: string;
   html?: string;
+  /** Tell screen readers which link is the page's own. */
+  current?: true;
+  /** A stylesheet to load before our own. */
+  sheet?: string;
   /** The selector looks at what comes after an element (`:last-child`): it holds only once the page is read. */
   looksAhead?: true;
   run?: () => void;
 }
 
 /**
- * The whole of needle.js, shipped as the text of this function: it must not use anything from outside itself.
- * Runs at the end of `head`: marks `html` at once, then acts on elements as they appear, each once, until ten seconds
- * after the page has loaded. Whatever one task throws stops no other.
+ * The whole of needle.js, shipped as the text of this function: it must not use anything from outside itself. It marks
+ * `html` at once, then acts on elements as they appear, each once, until all is done (at least ten seconds after the page
+ * has loaded, at most a minute); again after a navigation within the page, or when the page comes back from the browser's
+ * cache. Whatever one task throws stops no other.
  */
-export function needle(shipment: Shipment): void {
+export function needle(work: NeedleWork): void {
+  const { marks, tasks } = work;
   const root = document.documentElement;
   const script = document.currentScript as HTMLScriptElement | null;
-  const base = script?.src || document.baseURI;
-  const secondsAfterLoad = 10;
+  const [settledMs, latestMs] = [10_000, 60_000];
 
-  const report = (rule: string, error: unknown) => console.error(`Rule "${rule}" failed:`, error);
-  const currentPath = () => {
-    let path = location.pathname.replace(/\/index\.html?$/, '/');
-    const ending = shipment.dropExtension;
-    if (ending && path.slice(-ending.length) === ending) path = path.slice(0, -ending.length);
-    return path.replace(/\/+$/, '') || '/';
+  const pathOf = (path: string) => {
+    const [short, ending] = [path.replace(/\/index\.html?$/, '/'), work.dropExtension];
+    return (ending && short.endsWith(ending) ? short.slice(0, -ending.length) : short).replace(/\/+$/, '') || '/';
   };
-  const picks = (mark: Shipment['marks'][number]) => {
-    const path = currentPath();
-    const query = new URLSearchParams(location.search);
-    if (!mark.queries.every(([key, value]) => query.getAll(key).indexOf(value) >= 0)) return false;
-    if (mark.path !== null) return mark.path.replace(/\?.*$/, '') === path;
-    if (mark.pattern === null) return true;
-    return typeof URLPattern === 'function'
-      ? new URLPattern({ pathname: mark.pattern }).test({ pathname: path })
-      : mark.pages.indexOf(path) >= 0;
+  const here = () => location.pathname + location.search;
+  let address: string | undefined;
+  const markPage = () => {
+    address = here();
+    const [pathname, query] = [pathOf(location.pathname), new URLSearchParams(location.search)];
+    const names = marks
+      .filter(
+        ({ path, pattern, pages, queries = [] }) =>
+          queries.every(([key, value]) => query.getAll(key).includes(value)) &&
+          (path === undefined || path === pathname) &&
+          (pattern === undefined ||
+            (window.URLPattern ? new URLPattern({ pathname: pattern }).test({ pathname }) : pages?.includes(pathname))),
+      )
+      .map(({ name }) => name);
+    if (names.length > 0) root.setAttribute('data-needle', names.join(' '));
+    else root.removeAttribute('data-needle');
   };
-  const names = shipment.marks.filter(picks).map((mark) => mark.name);
-  if (names.length > 0) root.setAttribute('data-needle', names.join(' '));
 
-  const swap = (task: ShippedTask, element: Element) => {
+  /** What was acted on, by task: the page keeps it, should the script stand there twice. */
+  const acted = ((document as { localNeedle?: Record<string, WeakSet<Element>> }).localNeedle ??= {});
+  const actedBy = (index: number) => (acted[tasks[index]?.rule + ` ${index}`] ??= new WeakSet());
+  /** What each task did since the page was opened or navigated. */
+  let done: ('acted' | 'ended' | undefined)[] = [];
+  let waiting = false;
+  const undo: { task: ShippedTask; element: Element; restore: () => void }[] = [];
+
+  const change = (task: ShippedTask, element: Element) => {
+    const around = element.closest('picture') ?? element;
+    const copy = around.cloneNode(true);
+    undo.push({ task, element, restore: () => around.replaceWith(copy) });
+    const set = (name: string, value: string | undefined) => value !== undefined && element.setAttribute(name, value);
     if (task.image !== undefined) {
-      const picture = element.parentElement;
-      if (picture && picture.localName === 'picture')
-        picture.querySelectorAll('source').forEach((source) => source.remove());
-      element.removeAttribute('srcset');
-      element.removeAttribute('sizes');
-      element.setAttribute('src', new URL(task.image, base).href);
+      around.querySelectorAll('source').forEach((source) => source.remove());
+      for (const name of ['srcset', 'sizes']) element.removeAttribute(name);
+      set('src', new URL(task.image, script?.src || document.baseURI).href);
     }
-    if (task.alt !== undefined) element.setAttribute('alt', task.alt);
+    set('alt', task.alt);
+    if (task.current)
+      set(
+        'aria-current',
+        pathOf((element as HTMLAnchorElement).pathname) === pathOf(location.pathname) ? 'page' : 'true',
+      );
     if (task.text !== undefined) element.textContent = task.text;
     if (task.html !== undefined) element.innerHTML = task.html;
   };
-  /** Whether the parser is done with an element: before that, more text could still be added to what was swapped. */
-  const isWhole = (element: Element) => {
-    for (let at: Element | null = element; at; at = at.parentElement) if (at.nextSibling) return true;
-    return false;
+  const addSheet = (href: string) => {
+    const link = document.createElement('link');
+    link.rel = 'stylesheet';
+    link.href = href;
+    const own = [...document.querySelectorAll('link')].find((each) => each.href.includes(work.sheetName ?? '\n'));
+    (own ?? script ?? root.lastChild)?.before(link);
   };
-  const done = shipment.tasks.map(() => new WeakSet<Element>());
-  const ended = shipment.tasks.map(() => false);
-  const act = () => {
-    if (!document.body) return;
+  /** Whether the parser is done with an element: before that, more text could still be added to what was swapped. */
+  const isWhole = (element: Element | null): boolean =>
+    element !== null && (element.nextSibling !== null || isWhole(element.parentElement));
+  const perform = (task: ShippedTask, index: number) => {
     const reading = document.readyState === 'loading';
-    shipment.tasks.forEach((task, index) => {
-      if (ended[index]) return;
+    if (done[index] === 'ended' || !document.querySelector(task.scope)) return;
+    const { selector, run, sheet } = task;
+    const elements = [...document.querySelectorAll(selector || 'body')].filter((each) => !actedBy(index).has(each));
+    const ready = elements.filter((element) =>
+      run || sheet ? selector || sheet || !reading : !reading || (!task.looksAhead && isWhole(element)),
+    );
+    for (const element of ready) {
+      actedBy(index).add(element);
+      done[index] = run || sheet ? 'ended' : 'acted';
+      if (sheet) addSheet(sheet);
+      else if (!run) change(task, element);
+      else return run();
+    }
+    waiting ||= !done[index];
+  };
+  const act = () => {
+    waiting = false;
+    tasks.forEach((task, index) => {
       try {
-        if (!document.querySelector(task.scope)) return;
-        if (task.run) {
-          if (task.selector ? !document.querySelector(task.selector) : reading) return;
-          ended[index] = true;
-          task.run();
-          return;
-        }
-        document.querySelectorAll(task.selector).forEach((element) => {
-          if (done[index]?.has(element) || (reading && (task.looksAhead || !isWhole(element)))) return;
-          done[index]?.add(element);
-          swap(task, element);
-        });
+        perform(task, index);
       } catch (error) {
-        ended[index] = true;
-        report(task.rule, error);
+        done[index] = 'ended';
+        console.error(`Rule "${task.rule}" failed:`, error);
       }
     });
   };
-  if (shipment.tasks.length === 0) return;
+
   const observer = new MutationObserver(act);
-  observer.observe(root, { childList: true, subtree: true });
-  document.addEventListener('DOMContentLoaded', act);
-  addEventListener('load', () => setTimeout(() => observer.disconnect(), secondsAfterLoad * 1000));
-  act();
+  const stop = () => observer.disconnect();
+  let timer: ReturnType<typeof setTimeout>;
+  const watch = () => {
+    const { body } = document;
+    observer.observe(root, { childList: true, subtree: true });
+    if (body) observer.observe(body, { attributeFilter: ['class', 'id'] });
+    act();
+    if (document.readyState !== 'complete') return;
+    clearTimeout(timer);
+    timer = setTimeout(() => {
+      if (waiting) timer = setTimeout(stop, latestMs - settledMs);
+      else stop();
+    }, settledMs);
+  };
+  const moved = () => {
+    if (address === here()) return;
+    markPage();
+    // The page changes its content after its address.
+    setTimeout(() => {
+      for (const each of undo.splice(0)) {
+        if (each.element.matches(each.task.selector)) undo.push(each);
+        else each.restore();
+      }
+      done = [];
+      tasks.forEach(({ run, selector }, index) => run && !selector && actedBy(index).delete(document.body));
+      watch();
+    });
+  };
+  markPage();
+  watch();
+  document.addEventListener('DOMContentLoaded', watch);
+  for (const name of ['load', 'pageshow']) addEventListener(name, watch);
+  addEventListener('popstate', moved);
+  window.navigation?.addEventListener('currententrychange', moved);
 }
 
-declare const URLPattern:
-  undefined | (new (input: { pathname: string }) => { test(input: { pathname: string }): boolean });
+declare global {
+  interface Window {
+    URLPattern?: new (input: { pathname: string }) => { test(input: { pathname: string }): boolean };
+  }
+}
+declare const URLPattern: NonNullable<Window['URLPattern']>;

@@ -2,7 +2,8 @@ import type { Branch, Scope } from '../css/scope.js';
 import { handleCss } from '../page/page-id.js';
 import { pagesWithId, soleHandles } from '../page/handles.js';
 import type { Page, Site } from '../page/page.js';
-import type { Condition, Term } from '../rule/condition.js';
+import { pathCondition } from '../page/expression.js';
+import { parseCondition, type Condition, type Term } from '../rule/condition.js';
 import type { Action, Rule } from '../rule/rule.js';
 import { alternativeHolds, targetPages, targets } from '../rule/target.js';
 
@@ -57,13 +58,22 @@ type Test = { handles: string[] } | { mark: string };
 
 const isAddress = (term: Term) => term.kind === 'path' || term.kind === 'query';
 
-/** The tests of one alternative, or null where it can hold on no page of this site. */
-function testsOf(terms: Term[], site: Site, marks: Marks, counts: (page: Page) => boolean): Test[] | null {
+/** What a scope is made for: the pages of a site, or one of them alone, whose address is then known. */
+export interface ScopeTarget {
+  site: Site;
+  marks: Marks;
+  only: Page | null;
+}
+
+/** The tests of one alternative, or null where it can hold on no page that the scope is for. */
+function testsOf(terms: Term[], target: ScopeTarget, counts: (page: Page) => boolean): Test[] | null {
+  const { site, marks, only } = target;
   const tests: Test[] = [];
   for (const term of terms) {
     if (term.kind === 'site' && term.value !== site.name) return null;
     if (term.kind === 'page-id') {
-      const carried = pagesWithId(site, term.value).flatMap(({ pageId }) => pageId?.css.slice('body'.length) ?? []);
+      const pages = pagesWithId(site, term.value).filter((page) => only === null || page === only);
+      const carried = pages.flatMap(({ pageId }) => pageId?.css.slice('body'.length) ?? []);
       if (carried.length === 0) return null;
       tests.push({ handles: [...new Set(carried)] });
     }
@@ -73,12 +83,13 @@ function testsOf(terms: Term[], site: Site, marks: Marks, counts: (page: Page) =
   }
   const addresses = terms.filter(isAddress);
   if (addresses.length > 0) {
-    const pages = site.pages.filter((page) => counts(page) && alternativeHolds(addresses, page, site));
+    const asked = only ? [only] : site.pages;
+    const pages = asked.filter((page) => counts(page) && alternativeHolds(addresses, page, site));
     if (pages.length === 0) return null;
     const handles = pages.map((page) => soleHandles(page, site)[0]?.css.slice('body'.length));
     const told = handles.filter((handle) => handle !== undefined);
     if (marks.paths === 'handles' && told.length === pages.length) tests.push({ handles: told });
-    else tests.push(...marksFor(addresses, site, marks));
+    else if (!only) tests.push(...marksFor(addresses, site, marks));
   }
   return tests;
 }
@@ -111,7 +122,8 @@ const asCondition = (test: Test) =>
       : `:is(${test.handles.join(', ')})`;
 
 /** Every way in which a page can be the rule's, and what is excepted, as tests. */
-function waysOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks) {
+function waysOf(rule: RulePages, action: Pick<Action, 'on'>, target: ScopeTarget) {
+  const { site } = target;
   const excepted = rule.except?.alternatives ?? [];
   // What is excepted by address or page ID is so for every visitor: such pages need not be listed and then taken out again.
   const forGood = excepted.filter((terms) =>
@@ -120,26 +132,32 @@ function waysOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks
   const counts = (page: Page) => !forGood.some((terms) => alternativeHolds(terms, page, site));
   const except = (alternatives: Term[][]) =>
     alternatives.flatMap((terms) => {
-      const tests = testsOf(terms, site, marks, () => true);
+      const tests = testsOf(terms, target, () => true);
       return tests && tests.length > 0 ? [conjunction(tests)] : [];
     });
-  const ways = product([...(rule.pages ? [rule.pages] : []), ...action.on]).flatMap((way) => {
-    const tests = way.map((terms) => testsOf(terms, site, marks, counts));
+  return product([...(rule.pages ? [rule.pages] : []), ...action.on]).flatMap((way) => {
+    const tests = way.map((terms) => testsOf(terms, target, counts));
     if (tests.includes(null)) return [];
     const all = tests.flatMap((each) => each ?? []);
     const listed =
       all.length === 1 &&
       all.every((test) => 'handles' in test) &&
       way.flat().every((term) => isAddress(term) || term.kind === 'site');
-    return [{ tests: all, excepted: except(listed ? excepted.filter((terms) => !forGood.includes(terms)) : excepted) }];
+    return [
+      { way, tests: all, excepted: except(listed ? excepted.filter((terms) => !forGood.includes(terms)) : excepted) },
+    ];
   });
-  return ways;
 }
 
-/** The author's pages for an action, as CSS for this site; null where it has none. Fills `marks` with what only a script can tell. */
-export function scopeOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks): Scope | null {
-  if (!targetPages(rule, site).some((page) => targets(rule, action, page, site))) return null;
-  const branches = waysOf(rule, action, site, marks).flatMap(({ tests, excepted }) =>
+/** The author's pages for an action, as CSS; null where there are none. Fills `marks` with what only a script can tell. */
+export function scopeOf(rule: Rule, action: Pick<Action, 'on'>, target: ScopeTarget): Scope | null {
+  const { site, only } = target;
+  const isFor = (page: Page) => targets(rule, action, page, site);
+  if (only ? !isFor(only) : !targetPages(rule, site).some(isFor)) return null;
+  const ways = waysOf(rule, action, target);
+  // On one page a single way that it fulfils is enough.
+  const here = only && ways.find(({ way }) => way.every((terms) => alternativeHolds(terms, only, site)));
+  const branches = (here ? [here] : ways).flatMap(({ tests, excepted }) =>
     branchesOf(tests, excepted.length > 0 ? `:where(:not(${excepted.join(', ')}))` : ''),
   );
   const seen = new Set<string>();
@@ -147,15 +165,29 @@ export function scopeOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, mark
 }
 
 /** Every page but the author's own; null where he has none on this site, for then nothing may be hidden at all. */
-export function elsewhereOf(rule: Rule, action: Pick<Action, 'on'>, site: Site, marks: Marks): Scope | null {
+export function elsewhereOf(rule: Rule, action: Pick<Action, 'on'>, target: ScopeTarget): Scope | null {
+  const { site, only } = target;
+  if (only && targets(rule, action, only, site)) return null;
   if (!targetPages(rule, site).some((page) => targets(rule, action, page, site))) return null;
-  const own = waysOf(rule, action, site, marks).map(({ tests, excepted }) => {
+  const own = waysOf(rule, action, target).map(({ tests, excepted }) => {
     const here = tests.length > 0 ? conjunction(tests) : '';
     return excepted.length > 0 ? `${here}:not(${excepted.join(', ')})` : here;
   });
   if (own.some((each) => each === '')) return { branches: [] };
-  return { branches: [{ root: ':root', body: `body:where(:not(${own.join(', ')}))` }] };
+  const others = own.length > 0 ? `:where(:not(${own.join(', ')}))` : '';
+  return { branches: [{ root: ':root', body: `body${others}` }] };
 }
+
+/** The scope of some pages, by what picks each of them. */
+export function scopeOfPages(pages: Page[], target: ScopeTarget): Scope | null {
+  const { condition } = parseCondition(pages.map(({ path }) => pathCondition(path)).join(', '));
+  const branches = waysOf({ pages: condition, except: null }, { on: [] }, target).flatMap(({ tests }) =>
+    branchesOf(tests, ''),
+  );
+  return branches.length > 0 ? { branches } : null;
+}
+
+type RulePages = Pick<Rule, 'pages' | 'except'>;
 
 function conjunction(tests: Test[]): string {
   const first = tests.find((test) => 'mark' in test);

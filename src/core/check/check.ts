@@ -5,6 +5,7 @@ import { brokenExpectations } from './expectations.js';
 import { finding, type Finding } from './finding.js';
 import { brokenGuards } from './guards.js';
 import { judge, onlyHereElsewhere, shownAddress } from './judge.js';
+import { loadingFindings, type PageLoading } from './loading.js';
 import { promiseSignature, ruleSignature, type PageResult } from './memory.js';
 import { planCheck, type CheckInput, type Judged, type Step } from './plan.js';
 import { ruleFindings } from './rule-findings.js';
@@ -17,6 +18,7 @@ export function check(input: CheckInput): CheckReport {
   for (const each of plan.judged) if (!each.rule.paused) findings.push(...ruleFindings(each, input));
   const cells: Cell[] = [];
   const unseen = new Map<string, Page[]>();
+  const loading = new Map<Page, PageLoading>();
   const keyOf = input.memory ? keysFor(input) : null;
   for (const step of plan.steps()) {
     const key = keyOf?.(step) ?? null;
@@ -27,13 +29,15 @@ export function check(input: CheckInput): CheckReport {
     if (key !== null && lasts) input.memory?.set(key, result);
     cells.push(...result.cells);
     findings.push(...result.findings);
+    if (result.loading) loading.set(step.page, result.loading);
     for (const address of result.unseen) {
       const list = unseen.get(address) ?? [];
       if (!list.includes(step.page)) list.push(step.page);
       unseen.set(address, list);
     }
   }
-  findings.push(...unseenSheets(unseen, input));
+  if (input.loading) findings.push(...loadingFindings(loading, input.loading, input.view(null)?.style ?? (() => null)));
+  findings.push(...nothingMarked(input.rules, cells), ...unseenSheets(unseen, input));
   return reportOf(input, plan.judged, cells, findings);
 }
 
@@ -50,6 +54,24 @@ export const levelCounts = (findings: Finding[]) => ({
   warnings: findings.filter(({ level }) => level === 'warning').length,
 });
 
+/** `@mark-current` actions that mark no link on any page. */
+function nothingMarked(rules: Rule[], cells: Cell[]): Finding[] {
+  const marking = rules.filter(({ actions }) => actions.some(({ kind }) => kind === 'mark-current'));
+  return marking.flatMap((rule) => {
+    const results = cells
+      .filter((cell) => cell.rule === rule.name)
+      .flatMap(({ actions }) => actions.filter(({ action }) => action === 'mark-current'));
+    if (results.length === 0 || results.some(({ elements }) => elements > 0)) return [];
+    return [
+      finding('no-element', `"${rule.name}" marks no link: none of ${results[0]?.selector} leads to its own page`, {
+        rule: rule.name,
+        at: rule.actions.find(({ kind }) => kind === 'mark-current')?.at ?? rule.at,
+        hint: 'Point at the links themselves, such as .menu a; sections: yes marks the section of a page too.',
+      }),
+    ];
+  });
+}
+
 /** Judges a page, or says that its selectors took too long: no page may keep a check from its end. */
 function judgeInTime(step: Step, { startTime }: CheckInput): PageResult {
   if (!startTime) return judgeStep(step);
@@ -62,6 +84,7 @@ function judgeInTime(step: Step, { startTime }: CheckInput): PageResult {
     return {
       styles: [],
       unseen: [],
+      loading: null,
       cells: step.work.judged.map(({ rule }): Cell => ({
         rule: rule.compiled.rule.name,
         page: path,
@@ -83,7 +106,7 @@ function judgeInTime(step: Step, { startTime }: CheckInput): PageResult {
 /** Judges what there is to judge on one page. */
 function judgeStep({ page, work, round, look: open }: Step): PageResult {
   const look = open();
-  const result: PageResult = { styles: look.sheets.loaded, cells: [], findings: [], unseen: [] };
+  const result: PageResult = { styles: look.sheets.loaded, cells: [], findings: [], unseen: [], loading: null };
   for (const { rule, dependsOn } of work.judged) {
     const judged = judge(rule, look, dependsOn, { ...round.elsewhere, state: work.way.state });
     result.cells.push(judged.cell);
@@ -92,6 +115,7 @@ function judgeStep({ page, work, round, look: open }: Step): PageResult {
   for (const expectation of work.expectations) result.findings.push(...brokenExpectations(expectation, look));
   for (const rule of round.onlyHere) result.findings.push(...onlyHereElsewhere(rule, look));
   if (round.guards.length > 0) result.findings.push(...brokenGuards(round.guards, round.shippedTo(page), look));
+  if (round.shippedTo(page).length > 0) result.loading = round.loading?.(page, look) ?? null;
   result.unseen = look.sheets.unseen.map((address) => shownAddress(address, look));
   return result;
 }
@@ -104,7 +128,7 @@ function keysFor(input: CheckInput): (step: Step) => string | null {
     signatures.set(rule, known);
     return known;
   };
-  const settings = JSON.stringify([input.states, input.place]);
+  const settings = JSON.stringify([input.states, input.place, input.loading?.address, input.paths]);
   const guards = promiseSignature(input.guards, []);
   return ({ page, work, round }) => {
     const identity = round.elsewhere.view.identity(page);
@@ -116,6 +140,7 @@ function keysFor(input: CheckInput): (step: Step) => string | null {
     return JSON.stringify([
       page.path,
       identity,
+      input.loading ? round.elsewhere.view.policy(page) : null,
       work.way,
       settings,
       round.guards.length > 0 ? guards : '',

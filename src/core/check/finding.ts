@@ -17,6 +17,7 @@ export const findingCodes = {
   expectation: { level: 'error', means: 'A page does not look as an @expect block says.' },
   partly: { level: 'warning', means: 'Something else wins over a part of what a rule sets on a page.' },
   idle: { level: 'warning', means: 'A rule changes nothing on a page that it targets.' },
+  'build-differs': { level: 'error', means: 'What was built does not do on a page what was checked.' },
   'unseen-stylesheet': { level: 'warning', means: 'A stylesheet that pages load was not captured.' },
   'too-slow': { level: 'warning', means: 'Selectors took so long on a page that it was left unjudged.' },
   lost: { level: 'warning', means: 'A rule no longer hits a page that it hit at the last accepted check.' },
@@ -28,9 +29,21 @@ export const findingCodes = {
   'bad-charset': { level: 'warning', means: 'A page that names no character set and is not UTF-8.' },
   'no-body': { level: 'warning', means: 'A recording holds no content of a page.' },
   'weak-handle': { level: 'warning', means: 'A condition picks other pages on another site of the project.' },
+  'not-loaded': { level: 'error', means: 'A page does not load the build that the site is to serve.' },
+  'load-order': { level: 'error', means: 'A page loads a stylesheet after the build that it must beat.' },
+  'mixed-content': { level: 'error', means: 'An https page loads something over http, which browsers block.' },
+  csp: { level: 'error', means: "A page's Content-Security-Policy forbids what a build needs." },
+  stale: { level: 'warning', means: 'A page loads an older build than the one that the rules make today.' },
+  'swap-size': { level: 'warning', means: 'A swapped picture has another size than the one in its place.' },
   'no-visitor': { level: 'warning', means: 'The site was not captured as this visitor sees it.' },
   'same-path': { level: 'warning', means: 'Two documents of the site have one path; the first is used.' },
 } as const satisfies Record<string, { level: Level; means: string }>;
+
+/** Findings on how pages load what was built: they cannot be mended before there is a build. */
+const loadingCodes: string[] = ['not-loaded', 'load-order', 'mixed-content', 'csp', 'stale'];
+
+/** Whether a finding is on how pages load what was built. */
+export const isAboutLoading = (code: FindingCode) => loadingCodes.includes(code);
 
 export type FindingCode = keyof typeof findingCodes;
 

@@ -22,7 +22,7 @@ export const judgedGuard = (guard: Guard): JudgedGuard => ({
 
 /** Whether an action may take an element out of sight, so that guards have to be looked at where it reaches. */
 export function mayHide({ action }: CompiledAction): boolean {
-  if (action.kind === 'restyle')
+  if (action.kind === 'restyle' || action.kind === 'mark-current')
     return action.declarations.some(({ prop }) => /^(display|visibility|content-visibility|all)$/i.test(prop));
   if (action.kind === 'swap') return action.text !== null || action.html !== null;
   return action.kind === 'hide' || action.kind === 'only-here';

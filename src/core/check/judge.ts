@@ -5,13 +5,14 @@ import { attribute, lineageOf, type Element, type PageDocument } from '../page/d
 import { compileMatcher, textOf, type Matcher } from '../page/elements.js';
 import { pageAddress } from '../page/view.js';
 import { targets } from '../rule/target.js';
-import type { Action, SwapAction } from '../rule/rule.js';
+import type { Action, StylesheetAction, SwapAction } from '../rule/rule.js';
 import { noElement, type Elsewhere } from './element-hint.js';
 import { elementPath } from '../page/element-path.js';
 import { finding, type Finding } from './finding.js';
 import type { Look } from './look.js';
 import type { CompiledAction, CompiledRule } from './our-rules.js';
 import { beatenBy, countPairs, placeOfWinner, type Pair, type PairCount } from './pair.js';
+import { swapFindings } from './swap-findings.js';
 import type { ActionResult, BeatenPair, Cell, Verdict } from './verdict.js';
 import { winningChange } from './winning-change.js';
 
@@ -41,7 +42,7 @@ function elementMatcher(action: Action): Matcher | null {
 
 function longhandsSet(action: Action): string[] {
   if (action.kind === 'hide' || action.kind === 'only-here') return ['display'];
-  if (action.kind !== 'restyle') return [];
+  if (action.kind !== 'restyle' && action.kind !== 'mark-current') return [];
   return [
     ...new Set(
       action.declarations.flatMap(({ prop }) => (prop.startsWith('--') ? [prop] : longhandsOf(prop.toLowerCase()))),
@@ -59,6 +60,8 @@ export interface Judgement {
   changes: boolean;
   dependsOn: string[];
   lost: Pair[];
+  /** What it does cannot be seen on a captured page. */
+  unseen: boolean;
 }
 
 /** Judges one rule on one page that it targets. `dependsOn`: what of the page itself was not seen. */
@@ -82,9 +85,11 @@ export function judge(
     const elements = matchedElements(each, look);
     const judgement = judgeAction(each, elements, look);
     judgements.push(judgement);
-    if (each.match && elements.length === 0 && !rule.arrivesLate && !waitsForState(action, document))
+    // A page without a link to itself is none that @mark-current is for.
+    const matched = action.kind === 'mark-current' ? (each.match?.(document) ?? []) : elements;
+    if (each.match && matched.length === 0 && !rule.arrivesLate && !waitsForState(action, document))
       findings.push(noElement(rule, action, page, document, elsewhere));
-    if (action.kind === 'swap') findings.push(...wrongSwap(rule.name, action, elements, page.path));
+    if (action.kind === 'swap') findings.push(...swapFindings(rule.name, action, elements, look));
   }
   const verdict = verdictOf(judgements, rule.arrivesLate, leftOut);
   const unseen = judgements.some(({ result }) => result.won > 0)
@@ -142,10 +147,12 @@ function judgeAction(
     won: 0,
     beaten: [],
   };
-  const judgement: Judgement = { result, changes: false, dependsOn: [], lost: [] };
+  const unseen = action.kind === 'script';
+  const judgement: Judgement = { result, changes: false, dependsOn: [], lost: [], unseen };
   if (action.kind === 'only-here') judgeOnlyHere(elements, look, result);
   else if (action.kind === 'swap') judgement.changes = elements.some((element) => swapChanges(action, element));
-  else if (action.kind === 'hide' || action.kind === 'restyle')
+  else if (action.kind === 'stylesheet') judgeStylesheet(action, look, judgement);
+  else if (action.kind === 'hide' || action.kind === 'restyle' || action.kind === 'mark-current')
     judgeStyles(countPairs(compiled, elements, longhands, look), look, judgement);
   if (action.kind === 'only-here') judgement.changes = result.won > 0;
   return judgement;
@@ -158,6 +165,19 @@ function judgeStyles({ pairs, won, changes, dependsOn, lost }: PairCount, look: 
     beaten: lost.slice(0, mostBeaten).map((pair) => beatenBy(pair, look)),
   });
   Object.assign(judgement, { changes, dependsOn: [...dependsOn], lost });
+}
+
+/** What a stylesheet of another host does, if it was captured. */
+function judgeStylesheet({ address }: StylesheetAction, look: Look, judgement: Judgement): void {
+  const uses = look.external.get(address) ?? [];
+  judgement.unseen = uses.length === 0;
+  for (const element of judgement.unseen ? [] : look.document.elements) {
+    const own = look.cascade.blocks(element, '').filter(({ use }) => use && uses.includes(use));
+    if (own.length > 0) judgement.result.elements++;
+    judgement.changes ||= own
+      .flatMap(({ declarations }) => declarations.flatMap(({ name }) => longhandsOf(name)))
+      .some((longhand) => look.built.value(element, '', longhand) !== look.bare.value(element, '', longhand));
+  }
 }
 
 /** On its own pages `@only-here` must be displayed: a pair is won where it is. */
@@ -187,19 +207,6 @@ function swapChanges({ image, alt, text, html }: SwapAction, element: Element): 
   return false;
 }
 
-function wrongSwap(rule: string, action: SwapAction, elements: Element[], page: string): Finding[] {
-  const wrong = action.image && elements.find(({ tagName }) => tagName !== 'img' && tagName !== 'input');
-  if (!wrong) return [];
-  return [
-    finding('bad-swap', `${action.selector} matches a <${wrong.tagName}> on ${page}, which takes no image`, {
-      rule,
-      page,
-      at: action.at,
-      hint: `Point at the img itself: ${action.selector} img.`,
-    }),
-  ];
-}
-
 /** Whether the action would match if the page were in a state that its selectors name, such as `:hover`. */
 function waitsForState(action: Action, document: PageDocument): boolean {
   return action.selectors.some(({ text }) => {
@@ -211,13 +218,13 @@ function waitsForState(action: Action, document: PageDocument): boolean {
 
 /** The verdict that what its actions do comes to (docs/verdicts.md). */
 export function verdictOf(
-  judgements: Pick<Judgement, 'result' | 'changes'>[],
+  judgements: Pick<Judgement, 'result' | 'changes' | 'unseen'>[],
   arrivesLate: boolean,
   leftOut: boolean,
 ): Verdict {
-  const hasScript = judgements.some(({ result }) => result.action === 'script');
+  const hasUnseen = judgements.some(({ unseen }) => unseen);
   if (!judgements.some(({ result }) => result.elements > 0)) {
-    if (hasScript) return 'unseen';
+    if (hasUnseen) return 'unseen';
     // What its at-rules leave out at this viewport is no fault of the page.
     if (leftOut && judgements.length === 0) return 'idle';
     return arrivesLate ? 'late' : 'empty';
@@ -226,7 +233,7 @@ export function verdictOf(
   const won = judgements.reduce((sum, { result }) => sum + result.won, 0);
   if (pairs > 0 && won === 0) return 'beaten';
   if (won < pairs) return 'partly';
-  return judgements.some(({ changes }) => changes) ? 'hit' : hasScript ? 'unseen' : 'idle';
+  return judgements.some(({ changes }) => changes) ? 'hit' : hasUnseen ? 'unseen' : 'idle';
 }
 
 const reasons: Record<BeatenPair['by']['reason'], string> = {

@@ -1,6 +1,6 @@
-import { Cascade } from '../css/cascade/cascade.js';
+import { Cascade, type OurSheet } from '../css/cascade/cascade.js';
 import type { Viewport } from '../css/cascade/media.js';
-import type { PageSheets, SheetStore } from '../css/cascade/page-sheets.js';
+import type { PageSheets, SheetStore, SheetUse } from '../css/cascade/page-sheets.js';
 import { Computed } from '../css/value/computed.js';
 import type { PageDocument } from '../page/document.js';
 import type { Page } from '../page/page.js';
@@ -20,6 +20,8 @@ export interface Look extends Way {
   view: View;
   document: PageDocument;
   sheets: PageSheets;
+  /** The stylesheets that `@stylesheet` adds, by the address as written; none where it was not captured. */
+  external: Map<string, SheetUse[]>;
   cascade: Cascade;
   /** Computed values with our build, and without it. */
   built: Computed;
@@ -34,18 +36,26 @@ export function lookAt(
   { viewport, state }: Way,
   states: Record<string, PageState>,
   shipped: CompiledAction[],
+  delivered?: (page: Page, document: PageDocument) => OurSheet | null,
 ): Look {
   const document = view.open(page);
   const change = state === null ? undefined : states[state];
   if (change) applyState(document, change);
-  const sheets = store.sheetsOf(page, document);
-  const ours = ourSheet(shipped);
+  const own = store.sheetsOf(page, document);
+  const { sheets, external } = store.withExternal(
+    own,
+    page,
+    document,
+    shipped.flatMap(({ action }) => (action.kind === 'stylesheet' ? [action.address] : [])),
+  );
+  const ours = delivered ? delivered(page, document) : ourSheet(shipped);
   const cascade = new Cascade(document, sheets, ours, viewport);
   // Layers, keyframes and registered properties of ours change the cascade itself; else it is enough to look past our rules.
   const named =
-    ours && (ours.layers.length > 0 || ours.keyframes.size > 0 || ours.registered.size > 0 || ours.makesContainers);
+    external.size > 0 ||
+    (ours && (ours.layers.length > 0 || ours.keyframes.size > 0 || ours.registered.size > 0 || ours.makesContainers));
   const bare = named
-    ? new Computed(new Cascade(document, sheets, null, viewport))
+    ? new Computed(new Cascade(document, own, null, viewport))
     : new Computed(cascade, ({ owner }) => owner === null);
-  return { page, view, viewport, state, document, sheets, cascade, built: new Computed(cascade), bare };
+  return { page, view, viewport, state, document, sheets, external, cascade, built: new Computed(cascade), bare };
 }

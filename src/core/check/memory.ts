@@ -1,6 +1,7 @@
 import type { Rule } from '../rule/rule.js';
 import type { Expectation, Guard } from '../rule/guard.js';
 import type { Finding } from './finding.js';
+import type { PageLoading } from './loading.js';
 import type { Cell } from './verdict.js';
 
 /** What a check found on one page looked at in one way. */
@@ -11,6 +12,8 @@ export interface PageResult {
   findings: Finding[];
   /** Addresses as messages show them. */
   unseen: string[];
+  /** How the page loads the build; null where that was not asked. */
+  loading: PageLoading | null;
 }
 
 /** Keeps results between runs. A result counts only while everything that it came from is as it was. */

@@ -4,6 +4,8 @@ import { compileScoped, compileSheet, readScope, type Around, type SheetSelector
 import type { SheetDeclaration } from '../css/syntax.js';
 import type { Element, PageDocument } from '../page/document.js';
 import { candidates } from '../page/elements.js';
+import { currentPathOf } from '../page/location.js';
+import { swapContent } from '../css/swap-content.js';
 import type { Place } from '../place.js';
 import type { Action, Rule } from '../rule/rule.js';
 
@@ -39,8 +41,16 @@ const nothingNamed = (): CompiledAction['sheet'] => ({
   makesContainers: false,
 });
 
-/** Makes a rule ready for the cascade. */
+const compiledKnown = new WeakMap<Rule, CompiledRule>();
+
+/** Makes a rule ready for the cascade; the same rule is compiled once. */
 export function compileRule(rule: Rule): CompiledRule {
+  const known = compiledKnown.get(rule) ?? compiled(rule);
+  compiledKnown.set(rule, known);
+  return known;
+}
+
+function compiled(rule: Rule): CompiledRule {
   let anonymous = 0;
   const layers = new Map<AtRule, string>();
   const nameOf = (node: AtRule) => {
@@ -65,7 +75,7 @@ function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule)
   }
   const firm = rule.strength === 'firm';
   const declarations: SheetDeclaration[] = [];
-  if (action.kind === 'restyle')
+  if (action.kind === 'restyle' || action.kind === 'mark-current')
     for (const node of action.declarations) {
       const declaration = declarationOf(node, firm);
       const start = node.source?.start;
@@ -74,10 +84,16 @@ function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule)
     }
   else if (action.kind === 'hide' || action.kind === 'only-here')
     declarations.push({ kind: 'declaration', name: 'display', value: 'none', important: true, offset: 0 });
+  else if (action.kind === 'swap' && action.image)
+    for (const value of swapContent(action.image.url, action.alt))
+      declarations.push({ kind: 'declaration', name: 'content', value, important: false, offset: 0 });
   if (declarations.length === 0) return compiled;
   compiled.sheet.makesContainers = declarations.some(({ name }) => /^container(-type|-name)?$/.test(name));
   const scoped = compiled.around.some(({ kind }) => kind === 'scope');
-  const selectors = action.selectors.flatMap(({ text }) => compileScoped(text, scoped) ?? []).map(withScopeWeight);
+  const selectors = action.selectors
+    .flatMap(({ text }) => compileScoped(text, scoped) ?? [])
+    .map((selector) => (action.kind === 'mark-current' ? currentOnly(selector, action.sections) : selector))
+    .map(withScopeWeight);
   // Inside @scope an element matches or not by the root that is asked about.
   compiled.selectors = scoped ? null : selectors.map(remembering);
   compiled.rules = [
@@ -146,6 +162,13 @@ function remembering(selector: SheetSelector): OurSelector {
     matches: (document, element) => (look(document), set.has(element)),
   };
 }
+
+/** A selector that matches current links alone. */
+const currentOnly = (selector: SheetSelector, sections: boolean): SheetSelector => ({
+  ...selector,
+  matches: (document, element) =>
+    selector.matches(document, element) && currentPathOf(document, element, sections) !== null,
+});
 
 /** A scope weighs (0,1,1), however the pages are picked (docs/verdicts.md, Scope). */
 const withScopeWeight = (selector: SheetSelector): SheetSelector => ({

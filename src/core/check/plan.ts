@@ -1,5 +1,7 @@
 import { SheetStore } from '../css/cascade/page-sheets.js';
 import type { Viewport } from '../css/cascade/media.js';
+import type { OurSheet } from '../css/cascade/cascade.js';
+import type { PageDocument } from '../page/document.js';
 import type { Page, Site } from '../page/page.js';
 import type { PageState } from '../page/state.js';
 import type { StyleText, View } from '../page/view.js';
@@ -11,6 +13,7 @@ import { expectedPages } from './expectations.js';
 import { finding, type Finding } from './finding.js';
 import { judgedGuard, mayHide } from './guards.js';
 import { judgedRule, type JudgedRule } from './judge.js';
+import { startLoading, type Loading, type PageLoading } from './loading.js';
 import type { Memory } from './memory.js';
 import { lookAt, type Look, type Way } from './look.js';
 import { compileRule, type CompiledAction, type CompiledRule } from './our-rules.js';
@@ -41,6 +44,10 @@ export interface CheckInput {
   today: string;
   /** Starts the time that one page may take, and tells when it is up; left out, there is no limit. */
   startTime?: () => () => boolean;
+  /** Where the site serves the build; null where nobody said. */
+  loading: Loading | null;
+  /** What a build really brings to a page, in place of what its rules say; for `proveBuild`. */
+  delivered?: (page: Page, document: PageDocument) => OurSheet | null;
   /** Results of earlier checks; left out, everything is judged anew. */
   memory?: Memory;
 }
@@ -188,6 +195,8 @@ export interface Round {
   onlyHere: JudgedRule[];
   shippedTo: (page: Page) => CompiledAction[];
   look: (page: Page, way: Way) => Look;
+  /** How a page loads the build. */
+  loading: ((page: Page, look: Look) => PageLoading) | null;
   /** A stylesheet of the site, read once. */
   style: (address: string) => StyleText | null;
 }
@@ -206,6 +215,16 @@ export function startRound(view: View, rules: JudgedRule[], input: CheckInput): 
     rules.map(({ compiled }) => compiled),
     view.site,
   );
+  // Only the site as everybody sees it is asked whether it loads the build.
+  const loads =
+    input.loading && view === input.view(null)
+      ? startLoading(
+          view,
+          rules.map(({ compiled }) => compiled.rule),
+          input.loading.address,
+          input.paths,
+        )
+      : null;
   const hides = rules.some(({ compiled }) => compiled.actions.some(mayHide));
   return {
     elsewhere: { view, visitors, states: input.states, budget: { pages: hintPages } },
@@ -216,7 +235,8 @@ export function startRound(view: View, rules: JudgedRule[], input: CheckInput): 
         targetPages(compiled.rule, view.site).length > 0,
     ),
     shippedTo,
-    look: (page, way) => lookAt(page, view, store, way, input.states, shippedTo(page)),
+    loading: loads && ((page, look) => loads(page, look, shippedTo(page))),
+    look: (page, way) => lookAt(page, view, store, way, input.states, shippedTo(page), input.delivered),
     style: (address) => store.style(address),
   };
 }

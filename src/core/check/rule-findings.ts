@@ -26,7 +26,8 @@ export function ruleFindings({ rule, pages, view: { site } }: Judged, { paths, t
     );
   }
   const marks = new Marks(paths);
-  for (const action of rule.actions) if (action.kind !== 'definition') scopeOf(rule, action, site, marks);
+  for (const action of rule.actions)
+    if (action.kind !== 'definition') scopeOf(rule, action, { site, marks, only: null });
   if (marks.list.length > 0) {
     const names = marks.list.map((mark) => mark.path ?? mark.pattern ?? 'a query').join(', ');
     const why =

@@ -9,12 +9,28 @@ export interface PageDocument {
   root: Tree.Document;
   /** Whether the page lacks a standards doctype: classes and IDs then match in any letter case. */
   quirks: boolean;
+  /** Where the page is; null where nobody said. */
+  location: PageLocation | null;
+}
+
+/** Where a page is, and which page of the site an address names. */
+export interface PageLocation {
+  path: string;
+  /** Absolute. */
+  address: string;
+  /** The path of an address that the page itself writes; null where it leads to another site. */
+  pathOf: (href: string) => string | null;
 }
 
 /** Parses a page by the HTML Standard. Never throws: there is no HTML that a browser refuses. */
 export function readDocument(html: string, withPlaces = false): PageDocument {
   const root = withPlaces ? parse(html, { sourceCodeLocationInfo: true }) : parse(html);
-  return { root, elements: elementsOutsideHead(root), quirks: root.mode === standard.DOCUMENT_MODE.QUIRKS };
+  return {
+    root,
+    elements: elementsOutsideHead(root),
+    quirks: root.mode === standard.DOCUMENT_MODE.QUIRKS,
+    location: null,
+  };
 }
 
 function elementsOutsideHead(root: Tree.Document): Element[] {

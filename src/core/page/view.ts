@@ -20,6 +20,10 @@ export interface View {
   html: (page: Page) => string;
   /** The stylesheet at an address; null where it was not captured. */
   style: (address: string) => StyleText | null;
+  /** Any other file at an address, such as a picture; null where it was not captured. */
+  file: (address: string) => Uint8Array | null;
+  /** The Content-Security-Policy header that came with a page; null where there was none, or none is known. */
+  policy: (page: Page) => string | null;
 }
 
 /** Stands for the host of a site that is a folder. */

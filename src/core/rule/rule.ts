@@ -30,7 +30,15 @@ export interface Rule {
 }
 
 /** What a rule does to some elements of its pages. */
-export type Action = HideAction | OnlyHereAction | RestyleAction | SwapAction | ScriptAction | DefinitionAction;
+export type Action =
+  | HideAction
+  | OnlyHereAction
+  | RestyleAction
+  | MarkCurrentAction
+  | SwapAction
+  | ScriptAction
+  | StylesheetAction
+  | DefinitionAction;
 
 interface ActionOf<Kind extends string> {
   kind: Kind;
@@ -54,8 +62,18 @@ export type OnlyHereAction = ActionOf<'only-here'>;
 /** A style rule, its nesting resolved. */
 export interface RestyleAction extends ActionOf<'restyle'> {
   declarations: Declaration[];
+  /** Files and addresses that the declarations name by `url(…)`. */
+  files: FileUse[];
   /** The at-rules around it (`@media`, `@supports`, …), outermost first. */
   within: AtRule[];
+}
+
+/** `@mark-current`: styles the links among its elements whose address is the page's own. */
+export interface MarkCurrentAction extends ActionOf<'mark-current'> {
+  declarations: Declaration[];
+  files: FileUse[];
+  /** Links to a section that the page lies in count too. */
+  sections: boolean;
 }
 
 /** `@swap`: other content in the same element. */
@@ -73,9 +91,16 @@ export interface ScriptAction extends ActionOf<'script'> {
   waitFor: string | null;
 }
 
-/** An at-rule that selects nothing (`@font-face`, `@keyframes`, …) and ships as it is. */
+/** `@stylesheet`: a stylesheet that the site or another host serves, for these pages alone, before our own. */
+export interface StylesheetAction extends ActionOf<'stylesheet'> {
+  /** As written: `https://…` or `/themes/winter.css`. */
+  address: string;
+}
+
+/** An at-rule that selects nothing (`@font-face`, `@keyframes`, …). Names that it defines are the rule's own (own-names.ts). */
 export interface DefinitionAction extends ActionOf<'definition'> {
   node: AtRule;
+  files: FileUse[];
   within: AtRule[];
 }
 

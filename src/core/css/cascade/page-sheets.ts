@@ -2,8 +2,9 @@ import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { attribute, readDocument, type Element, type PageDocument } from '../../page/document.js';
 import { textOf } from '../../page/elements.js';
 import type { Page } from '../../page/page.js';
-import { pageAddress, type StyleText, type View } from '../../page/view.js';
-import { beginMark, endMark } from '../../build/marks.js';
+import { baseAddress } from '../../page/location.js';
+import type { StyleText, View } from '../../page/view.js';
+import { beginMark, endMark, sheetMark } from '../../build/marks.js';
 import { compileSheet, type Around, type Sheet } from './sheet.js';
 
 /** A stylesheet in its place on a page. */
@@ -49,7 +50,7 @@ export class SheetStore {
   /** The stylesheets that apply to a page in the order of the source, each import before the sheet that imports it. */
   sheetsOf(page: Page, document: PageDocument): PageSheets {
     const result: PageSheets = { uses: [], unseen: [], loaded: [] };
-    const base = baseOf(page, document);
+    const base = baseAddress(page, document.root);
     let preferred: string | null = null;
     const visit = (node: Tree.ParentNode, inBody: boolean) => {
       for (const child of node.childNodes) {
@@ -67,6 +68,29 @@ export class SheetStore {
     };
     visit(document.root, false);
     return result;
+  }
+
+  /** The stylesheets of a page with others between those of its head and what we ship. */
+  withExternal(
+    own: PageSheets,
+    page: Page,
+    document: PageDocument,
+    addresses: string[],
+  ): { sheets: PageSheets; external: Map<string, SheetUse[]> } {
+    const external = new Map<string, SheetUse[]>();
+    if (addresses.length === 0) return { sheets: own, external };
+    const added: PageSheets = { uses: [], unseen: [...own.unseen], loaded: [...own.loaded] };
+    const base = baseAddress(page, document.root);
+    const context: ImportContext = { around: [], layer: null, afterBuild: false, owner: null, chain: [] };
+    for (const address of new Set(addresses)) {
+      const from = added.uses.length;
+      const whole = resolveAddress(address, base);
+      if (whole !== null) this.linked(whole, context, added);
+      external.set(address, added.uses.slice(from));
+    }
+    const before = own.uses.filter(({ afterBuild }) => !afterBuild);
+    const after = own.uses.filter(({ afterBuild }) => afterBuild);
+    return { sheets: { ...added, uses: [...before, ...added.uses, ...after] }, external };
   }
 
   /** The text of a stylesheet, read once. */
@@ -171,22 +195,9 @@ function isStylesheet(element: Element): boolean {
   if (type !== '' && type !== 'text/css') return false;
   if (element.tagName === 'style') return true;
   if (element.tagName !== 'link' || attribute(element, 'disabled') !== undefined) return false;
+  // An earlier build put it there.
+  if (attribute(element, sheetMark) !== undefined) return false;
   return /(^|\s)stylesheet(\s|$)/i.test(attribute(element, 'rel') ?? '') && (attribute(element, 'href') ?? '') !== '';
-}
-
-/** The address that relative ones of a page count from (HTML Standard 2.4.2): its own, or that of the first `<base>`. */
-function baseOf(page: Page, document: PageDocument): string {
-  const own = pageAddress(page);
-  let href: string | undefined;
-  const visit = (node: Tree.ParentNode) => {
-    for (const child of node.childNodes) {
-      if (href !== undefined || !('tagName' in child)) continue;
-      if (child.tagName === 'base') href = attribute(child, 'href');
-      visit(child);
-    }
-  };
-  visit(document.root);
-  return (href !== undefined ? resolveAddress(href, own) : null) ?? own;
 }
 
 /** An address without its fragment; null where it is none that a stylesheet comes from. */

@@ -1,0 +1,70 @@
+import parsePolicy from 'content-security-policy-parser';
+
+/** What a page would load, as a Content-Security-Policy asks about it. */
+export interface Asked {
+  kind: 'style' | 'script' | 'img';
+  /** Absolute; null for what stands in the page itself. */
+  address: string | null;
+  /** The `nonce` of its element. */
+  nonce?: string;
+}
+
+/** The directives that decide, nearest first (CSP Level 3, 6.8.3). */
+const directives = {
+  style: ['style-src-elem', 'style-src', 'default-src'],
+  script: ['script-src-elem', 'script-src', 'default-src'],
+  img: ['img-src', 'default-src'],
+};
+
+/** The directive of a policy that forbids something, as it stands there; null where it is allowed. `own`: the page's address. */
+export function forbiddenBy(policy: string, asked: Asked, own: string): string | null {
+  const parsed = parsePolicy(policy);
+  const name = directives[asked.kind].find((each) => parsed.has(each));
+  if (name === undefined) return null;
+  const sources = parsed.get(name) ?? [];
+  return allows(sources, asked, own) ? null : `${name} ${sources.join(' ')}`.trim();
+}
+
+/** Whether a policy keeps scripts from writing HTML (Trusted Types). */
+export const forbidsHtml = (policy: string) =>
+  (parsePolicy(policy).get('require-trusted-types-for') ?? []).some((each) => each.toLowerCase() === "'script'");
+
+function allows(sources: string[], { kind, address, nonce }: Asked, own: string): boolean {
+  const words = sources.map((each) => each.toLowerCase());
+  const trusted = nonce !== undefined && nonce !== '' && sources.includes(`'nonce-${nonce}'`);
+  if (trusted) return true;
+  // 6.7.3.2: with a nonce or a hash in the list, 'unsafe-inline' counts for nothing.
+  const strict = words.some((each) => /^'(nonce-|sha\d+-)/.test(each)) || words.includes("'strict-dynamic'");
+  if (address === null) return words.includes("'unsafe-inline'") && !strict;
+  if (kind === 'script' && words.includes("'strict-dynamic'")) return false;
+  return sources.some((source) => matchesSource(source, new URL(address), new URL(own)));
+}
+
+/** Whether an address matches a source of a list (CSP Level 3, 6.7.2.8). */
+function matchesSource(source: string, url: URL, own: URL): boolean {
+  const isUpgrade = (scheme: string) => scheme === url.protocol || (scheme === 'http:' && url.protocol === 'https:');
+  if (source === '*') return /^https?:$/.test(url.protocol) || url.protocol === own.protocol;
+  if (source.toLowerCase() === "'self'")
+    return (
+      url.hostname === own.hostname &&
+      isUpgrade(own.protocol) &&
+      (url.port === own.port || url.protocol !== own.protocol)
+    );
+  if (/^[a-z][a-z0-9+.-]*:$/i.test(source)) return isUpgrade(source.toLowerCase());
+  const [, scheme, host = '', port, path = ''] =
+    /^(?:([a-z][a-z0-9+.-]*):\/\/)?([^/:']+)(?::(\d+|\*))?(\/[^?#]*)?$/i.exec(source) ?? [];
+  if (host === '') return false;
+  if (!isUpgrade(scheme ? `${scheme.toLowerCase()}:` : own.protocol)) return false;
+  const wanted = host.toLowerCase();
+  if (wanted !== '*' && (wanted.startsWith('*.') ? !url.hostname.endsWith(wanted.slice(1)) : url.hostname !== wanted))
+    return false;
+  if (
+    port === undefined
+      ? url.port !== '' && !(scheme === undefined && url.port === own.port && url.hostname === own.hostname)
+      : port !== '*' && (url.port || defaultPort(url)) !== port
+  )
+    return false;
+  return path === '' || (path.endsWith('/') ? url.pathname.startsWith(path) : url.pathname === path);
+}
+
+const defaultPort = ({ protocol }: URL) => (protocol === 'https:' ? '443' : '80');

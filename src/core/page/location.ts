@@ -1,0 +1,48 @@
+import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { attribute, type Element, type PageDocument, type PageLocation } from './document.js';
+import { normalisePath, type PathOptions } from './path.js';
+import type { Page } from './page.js';
+import { pageAddress } from './view.js';
+
+/** The address that relative ones of a page count from (HTML Standard 2.4.2): its own, or that of the first `<base>`. */
+export function baseAddress(page: Page, root: Tree.Document): string {
+  const own = pageAddress(page);
+  let href: string | undefined;
+  const visit = (node: Tree.ParentNode) => {
+    for (const child of node.childNodes) {
+      if (href !== undefined || !('tagName' in child)) continue;
+      if (child.tagName === 'base') href = attribute(child, 'href');
+      visit(child);
+    }
+  };
+  visit(root);
+  return href !== undefined && URL.canParse(href, own) ? new URL(href, own).href : own;
+}
+
+/** Where a page is, with the way from what its links say to paths of its site. */
+export function locationOf(page: Page, root: Tree.Document, options: PathOptions): PageLocation {
+  const own = pageAddress(page);
+  let base: string | undefined;
+  return {
+    path: page.path,
+    address: own,
+    pathOf: (href) => {
+      base ??= baseAddress(page, root);
+      if (!URL.canParse(href, base)) return null;
+      const url = new URL(href, base);
+      return url.origin === new URL(own).origin ? normalisePath(url.href, options) : null;
+    },
+  };
+}
+
+/** The path of a link that leads to the page itself or, with `sections`, to a section that it lies in; else null. */
+export function currentPathOf(document: PageDocument, element: Element, sections: boolean): string | null {
+  const { location } = document;
+  const href = attribute(element, 'href');
+  // `#top` leads to the page itself, and is no link of a menu.
+  if (!location || href === undefined || href.trim().startsWith('#')) return null;
+  const path = location.pathOf(href);
+  if (path === location.path) return path;
+  // The front page is no section, or each page would lie in it.
+  return sections && path !== null && path !== '/' && location.path.startsWith(`${path}/`) ? path : null;
+}

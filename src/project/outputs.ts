@@ -1,0 +1,70 @@
+import { existsSync, mkdirSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
+import { join, relative, sep } from 'node:path';
+import writeFileAtomic from 'write-file-atomic';
+import { beginMark } from '../core/build/marks.js';
+import { ProblemError } from '../core/place.js';
+
+const listName = join('.local-needle', 'outputs.json');
+
+/** The folders that builds of this project wrote whole; a damaged list counts as empty. */
+function known(directory: string): string[] {
+  try {
+    const value: unknown = JSON.parse(readFileSync(join(directory, listName), 'utf8'));
+    return Array.isArray(value) ? value.filter((each) => typeof each === 'string') : [];
+  } catch {
+    return [];
+  }
+}
+
+/** Remembers a folder as one that a build wrote whole, and may write again. */
+export function noteOutput(directory: string, folder: string): void {
+  const all = new Set([...known(directory), realpathSync(folder)]);
+  mkdirSync(join(directory, '.local-needle'), { recursive: true });
+  writeFileAtomic.sync(join(directory, listName), JSON.stringify([...all].sort()));
+}
+
+/**
+ * Throws ProblemError where a folder cannot be written whole without losing what is not ours: it holds something that no
+ * build of this project wrote, or `source` and it lie in one another.
+ */
+export function requireOwnFolder(directory: string, folder: string, source: string | null): void {
+  const place = existsSync(folder) ? realpathSync(folder) : folder;
+  const inside = (outer: string, inner: string) => {
+    const way = relative(outer, inner);
+    return way === '' || !(way === '..' || way.startsWith(`..${sep}`));
+  };
+  const overlaps = (other: string) => inside(place, other) || inside(other, place);
+  if (source !== null && overlaps(realpathSync(source)))
+    throw new ProblemError([
+      { message: `${folder} and the site's own folder lie in one another`, hint: 'Name a folder beside it by --out.' },
+    ]);
+  if (inside(place, directory))
+    throw new ProblemError([{ message: `${folder} holds the project itself`, hint: 'Name another folder by --out.' }]);
+  if (!existsSync(folder) || readdirSync(folder).length === 0 || known(directory).includes(place)) return;
+  throw new ProblemError([
+    {
+      message: `${folder} is not empty and no build of this project wrote it; it was left as it is`,
+      hint: 'Name a new folder by --out, or empty this one yourself.',
+    },
+  ]);
+}
+
+/** Throws ProblemError where a file of the name is there that no build wrote. */
+export function requireOwnFiles(folder: string, names: string[]): void {
+  for (const name of names) {
+    const file = join(folder, name);
+    if (!existsSync(file) || isOurs(readFileSync(file, 'utf8'), name)) continue;
+    throw new ProblemError([
+      {
+        message: `${join(folder, name)} is there, and no build wrote it; nothing was written`,
+        hint: 'Name another folder by --out, or move it away.',
+      },
+    ]);
+  }
+}
+
+/** Whether a file's text says that a build wrote it. */
+function isOurs(text: string, name: string): boolean {
+  if (name === 'manifest.json') return text.includes('"needle.css"');
+  return text.trimStart().startsWith(`/*${beginMark('').trimEnd()}`);
+}

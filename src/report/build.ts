@@ -1,0 +1,54 @@
+import type { Bundle } from '../core/build/bundle.js';
+import type { Proof } from '../core/check/prove-build.js';
+import { count, firstFew } from './text.js';
+
+/** What a build came to. */
+export interface BuildReport {
+  site: string;
+  rules: number;
+  pages: number;
+  left: { rule: string; reason: string }[];
+  files: { name: string; size: number }[];
+  folder: string;
+  zipped: { name: string; size: number } | null;
+  summary: string | null;
+  bundle: Bundle | null;
+  /** The address of the folder that the site serves it from; empty where that is not known. */
+  base: string;
+  proof: Proof;
+  place: 'head-end' | 'body-end';
+}
+
+const kilobytes = (bytes: number) => `${(bytes / 1024).toFixed(1)} KB`;
+/** Files that are listed by name. */
+const mostListed = 8;
+
+/** What was built, where it went, what was proven of it, and what to do with it. */
+export function buildText(report: BuildReport): string {
+  const { site, rules, pages, files, zipped, summary, bundle, folder, left, proof } = report;
+  const lines = [`${site}: ${count(rules, 'rule')} for ${count(pages, 'page')}`];
+  if (summary) lines.push(`  ${folder}: ${summary}`);
+  const shown = files.slice(0, mostListed);
+  const width = Math.max(...shown.map(({ name }) => name.length), 0);
+  for (const { name, size } of shown) {
+    const gzipped = zipped?.name === name ? `, ${kilobytes(zipped.size)} gzipped` : '';
+    lines.push(`  ${name.padEnd(width)}  ${kilobytes(size)}${gzipped}`);
+  }
+  if (files.length > shown.length) lines.push(`  and ${files.length - shown.length} more`);
+  if (bundle && bundle.atRunTime.length > 0)
+    lines.push(`  Told by needle.js at run time: ${firstFew(bundle.atRunTime, 5)}`);
+  for (const { rule, reason } of left) lines.push(`  Left out: ${rule} (${reason})`);
+  if (proof.findings.length === 0)
+    lines.push(
+      `  Read back on ${count(proof.pages, 'page')}: ${count(proof.cells, 'verdict')} as checked, and nothing reaches a page that it is not for.`,
+    );
+  return [...lines, ...(bundle ? loading(bundle, report) : [])].join('\n');
+}
+
+function loading({ css, js }: Bundle, { base, place }: BuildReport): string[] {
+  return [
+    `Load ${js ? 'them' : 'it'} last in ${place === 'head-end' ? '<head>' : '<body>'}:`,
+    `  <link rel="stylesheet" href="${base}${css.name}">`,
+    ...(js ? [`  <script src="${base}${js.name}"></script>`] : []),
+  ];
+}
