@@ -30,6 +30,11 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
     usage: '[do] [name]',
     load: () => import('./rules.js'),
   },
+  lift: {
+    describe: 'Turn old CSS and snippets into rules, with nothing changed on any page',
+    usage: '<files..>',
+    load: () => import('./lift.js'),
+  },
   check: { describe: 'Say which rules hit which pages, and what is wrong', load: () => import('./check.js') },
   why: {
     describe: 'Explain one verdict: what wins on each element, and what would',

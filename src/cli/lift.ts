@@ -1,0 +1,205 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { dirname, extname, join, relative, resolve } from 'node:path';
+import { CssSyntaxError } from 'postcss';
+import type { Argv } from 'yargs';
+import { lift, type LiftInput, type OldFile } from '../core/lift/lift.js';
+import { suggestion } from '../core/nearest.js';
+import type { Page } from '../core/page/page.js';
+import { normalisePath } from '../core/page/path.js';
+import { ProblemError } from '../core/place.js';
+import type { SiteContent } from '../capture/site-content.js';
+import { loadFileUse, systemReason, withSource } from '../project/files.js';
+import type { Project } from '../project/project.js';
+import type { SiteSource } from '../project/read-configuration.js';
+import { readRuleFile } from '../project/rule-file.js';
+import { liftText } from '../report/lift.js';
+import { styleFor } from '../report/text.js';
+import { status, type Command, type CommonArguments } from './command.js';
+import { openProject } from './open.js';
+import { writeFiles } from './write.js';
+
+interface LiftArguments extends CommonArguments {
+  files: string[];
+  out: string;
+  leftover: string;
+  try: boolean;
+}
+
+const kinds: Record<string, OldFile['kind']> = { '.css': 'css', '.js': 'js', '.html': 'html', '.htm': 'html' };
+/** Bytes that an old file may have at most. */
+const mostBytes = 8 * 1024 * 1024;
+
+export const command: Command<LiftArguments> = {
+  usage: '<files..>',
+  positionals: (yargs: Argv) =>
+    yargs.positional('files', {
+      type: 'string',
+      array: true,
+      describe: 'Stylesheets, scripts and snippets of HTML; FILE=/path for a snippet of one page',
+      demandOption: true,
+    }),
+  options: {
+    out: { type: 'string', default: 'rules/lifted.css', describe: 'Rule file to write, in the project' },
+    leftover: {
+      type: 'string',
+      default: 'leftover',
+      describe: 'Folder for what is not for single pages, in the project',
+    },
+    try: { type: 'boolean', default: false, describe: 'Show what it would do, and write nothing' },
+  },
+  formats: ['text', 'json'],
+  examples: [
+    ['$0 lift old/site-wide.css --try', 'look first'],
+    ['$0 lift old/site-wide.css old/pay.html=/tickets/pay', 'a snippet of one page with it'],
+  ],
+  async run(args, { out, log }) {
+    const { project, source, content } = openProject(args);
+    const file = ruleFileNamed(args.out);
+    const scriptFolder = file.replace(/^.*\//, '').replace(/\.css$/, '');
+    const input: LiftInput = {
+      files: args.files.map((name) => oldFile(name, content, source)),
+      view: content,
+      viewports: project.settings.viewports,
+      place: project.settings.place,
+      taken: project.rules.map(({ name }) => name),
+      scriptFolder,
+      readRules: (text, scripts) => rulesOf(text, file, scripts, project),
+    };
+    const result = liftedFrom(input);
+    const scripts = [...result.scripts].map(([name, text]): [string, string] => [
+      join(dirname(file), scriptFolder, name),
+      text,
+    ]);
+    const leftovers = [...result.leftovers].map(([name, text]): [string, string] => [join(args.leftover, name), text]);
+    const files = new Map<string, string>([
+      ...(result.rules === '' ? [] : [[file, result.rules] as [string, string]]),
+      ...scripts,
+      ...leftovers,
+    ]);
+    const written = { rules: file, scripts: scripts.map(([name]) => name), leftovers: leftovers.map(([name]) => name) };
+    if (!args.try) {
+      refuseToOverwrite(project.directory, [...files.keys()]);
+      writeFiles(project.directory, files);
+    }
+    if (args.format === 'json') out(JSON.stringify(reportOf(result, content), null, 2));
+    else out(liftText(result, written, content.site, styleFor(process.stdout, process.env), args.try));
+    if (args.try && args.format !== 'json' && result.rules !== '') out(`\n${result.rules.trimEnd()}`);
+    if (args.try) log('Nothing was written (--try).');
+    return result.proof.differences.length > 0 ? status.findings : status.fine;
+  },
+};
+
+function ruleFileNamed(name: string): string {
+  const file = name.split('\\').join('/');
+  if (!file.split('/').includes('..') && file.endsWith('.css') && !file.startsWith('/')) return file;
+  throw new ProblemError([
+    { message: `${name} is no rule file of the project`, hint: 'Name one below the folder of local-needle.yaml.' },
+  ]);
+}
+
+/** Reads a file to lift; `name=/path` says the page that it is pasted into. */
+function oldFile(given: string, content: SiteContent, source: SiteSource): OldFile {
+  const [, path = given, address] = /^(.*?)=(\/.*)$/.exec(given) ?? [];
+  const kind = kinds[extname(path).toLowerCase()];
+  if (!kind)
+    throw new ProblemError([
+      { message: `${path} is no stylesheet, script or snippet`, hint: 'Name files that end in .css, .js or .html.' },
+    ]);
+  let text: string;
+  try {
+    const bytes = readFileSync(path);
+    if (bytes.length > mostBytes) throw new Error(`it has ${bytes.length} bytes; at most ${mostBytes} are read`);
+    text = new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+  } catch (error) {
+    const reason = error instanceof TypeError ? 'it is not UTF-8 text' : systemReason(error);
+    throw new ProblemError([{ message: `${path} cannot be read: ${reason}` }], 'access');
+  }
+  const name = relative(process.cwd(), resolve(path))
+    .split('\\')
+    .join('/')
+    .replace(/^(\.\.\/)+/, '');
+  return { name, kind, text, page: address === undefined ? null : pageNamed(address, content, source) };
+}
+
+function pageNamed(path: string, { site }: SiteContent, { pathOptions }: SiteSource): Page {
+  const page = site.byPath.get(path) ?? site.byPath.get(normalisePath(path, pathOptions));
+  if (page) return page;
+  const paths = site.pages.map((each) => each.path);
+  throw new ProblemError([{ message: `${site.name} has no page ${path}`, hint: suggestion(path, paths) }]);
+}
+
+/** Lifts, and says where a file cannot be read. */
+function liftedFrom(input: LiftInput) {
+  try {
+    return lift(input);
+  } catch (error) {
+    const at = (line: number, column: number) => ({ file: input.files[0]?.name ?? '', line, column });
+    if (error instanceof CssSyntaxError)
+      throw new ProblemError([
+        {
+          message: `This is not valid CSS: ${error.reason.charAt(0).toLowerCase()}${error.reason.slice(1)}`,
+          at: {
+            ...at(error.line ?? 1, error.column ?? 1),
+            file: error.input?.file ? relative(process.cwd(), error.input.file) : at(1, 1).file,
+          },
+          source: error.source?.split('\n')[(error.line ?? 1) - 1],
+          hint: 'Mend it first: browsers would drop what follows.',
+        },
+      ]);
+    if (!(error instanceof SyntaxError)) throw error;
+    const { loc } = error as SyntaxError & { loc?: { line: number; column: number } };
+    throw new ProblemError([
+      {
+        message: `Browsers cannot read a script here: ${error.message}`,
+        at: at(loc?.line ?? 1, (loc?.column ?? 0) + 1),
+      },
+    ]);
+  }
+}
+
+/** Reads rules that are not written yet, with their scripts. Throws ProblemError. */
+function rulesOf(text: string, file: string, scripts: Map<string, string>, { directory }: Project) {
+  const read = readRuleFile(text, file, join(directory, file), (from, url, at) => {
+    const script = scripts.get(url.replace(/^.*\//, ''));
+    if (script === undefined) return loadFileUse(directory, from, url, at);
+    const use = { url, at, path: join(dirname(file), url), content: new TextEncoder().encode(script) };
+    return { use, fault: null };
+  });
+  if (read.problems.length > 0) throw new ProblemError(withSource(read.problems, text));
+  return read.rules;
+}
+
+function refuseToOverwrite(directory: string, files: string[]): void {
+  const there = files.filter((file) => existsSync(join(directory, file)));
+  if (there.length > 0)
+    throw new ProblemError([
+      {
+        message: `${there.join(', ')} ${there.length === 1 ? 'is' : 'are'} there already; nothing was written`,
+        hint: 'Name other places by --out and --leftover, or move them away.',
+      },
+    ]);
+}
+
+function reportOf({ lifted, left, proof, rules }: ReturnType<typeof lift>, { site }: SiteContent) {
+  const { pages, elements, values, differences } = proof;
+  return {
+    kind: 'local-needle.lift',
+    version: 1,
+    site: site.name,
+    rules,
+    lifted,
+    left,
+    proof: {
+      pages,
+      elements,
+      values,
+      differences: differences.map(({ page, element, property, before, after }) => ({
+        page: page.path,
+        element,
+        property,
+        before,
+        after,
+      })),
+    },
+  };
+}

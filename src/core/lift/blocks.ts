@@ -1,0 +1,188 @@
+import {
+  list,
+  type AtRule,
+  type ChildNode,
+  type Comment,
+  type Container,
+  type Root,
+  type Rule as StyleRule,
+} from 'postcss';
+import type { Page } from '../page/page.js';
+import type { Place } from '../place.js';
+import { SelectorError, parseSelectorList } from '../css/selector.js';
+import { urlsOf, withUrls } from '../css/urls.js';
+import type { PageScope } from './page-scope.js';
+
+/** A style rule on its way into a rule: its selectors without their pages. */
+export interface LiftedStyle {
+  selectors: string[];
+  /** The same as they stood there. */
+  originals: string[];
+  /** The style rule that it comes from; its content is copied. */
+  node: StyleRule;
+  /** The at-rules around it, outermost first. */
+  within: AtRule[];
+}
+
+/** What becomes one rule. */
+export interface Block {
+  /** Alternatives: each is a list of terms that must all hold. */
+  conditions: string[][];
+  except: string[];
+  pages: Page[];
+  note: string | null;
+  styles: LiftedStyle[];
+  at: Place;
+  /** Makes its relative addresses hold anywhere; null where it has none. */
+  resolve: Resolve | null;
+  /** How it is written: at its best, as it stood, or not at all. */
+  level: 'best' | 'plain' | 'left';
+}
+
+export interface BlockInput {
+  root: Root;
+  /** As messages name it. */
+  file: string;
+  /** Which pages a selector is for; null where it is for none of its own. */
+  scopeOf: (selector: string) => PageScope | null;
+  /** Makes its relative addresses hold anywhere; null where nobody knows where it is served from. */
+  resolve: Resolve | null;
+}
+
+/** Makes an address hold wherever it stands. */
+export type Resolve = (url: string) => string;
+
+const grouping = ['media', 'supports', 'layer', 'container'];
+
+/** Takes a stylesheet apart into blocks, one for each run of style rules that are for the same pages and have one comment. */
+export function blocksOf({ root, file, scopeOf, resolve }: BlockInput): Block[] {
+  const blocks: Block[] = [];
+  let current: { block: Block; key: string } | null = null;
+  const visit = (container: Container, within: AtRule[]) => {
+    for (const node of (container.nodes ?? []) as ChildNode[]) {
+      if (node.type === 'atrule' && node.nodes && grouping.includes(node.name.toLowerCase())) {
+        const comment = commentAbove(node);
+        if (comment) current = null;
+        visit(node, [...within, node]);
+      }
+      if (node.type !== 'rule') continue;
+      const parts = partsOf(node, scopeOf, resolve);
+      const comment = commentAbove(node) ?? (within.length > 0 ? commentAbove(within[0]) : null);
+      for (const { scope, selectors, originals, conditions } of parts) {
+        const key = JSON.stringify([conditions, scope.except]);
+        const style: LiftedStyle = { selectors, originals, node, within };
+        if (current && current.key === key && (!comment || current.block.styles.some((each) => each.node === node))) {
+          current.block.styles.push(style);
+          continue;
+        }
+        const start = node.source?.start;
+        const block: Block = {
+          ...{ conditions, except: scope.except, pages: scope.pages, styles: [style], level: 'best' },
+          note: comment ? noteOf(comment) : null,
+          resolve,
+          at: { file, line: start?.line ?? 1, column: start?.column ?? 1 },
+        };
+        blocks.push(block);
+        current = { block, key };
+      }
+      if (parts.length === 0) current = null;
+    }
+  };
+  visit(root, []);
+  return blocks;
+}
+
+/** The selectors of a style rule that are for pages of their own, by these pages. */
+function partsOf(node: StyleRule, scopeOf: BlockInput['scopeOf'], resolve: Resolve | null) {
+  const scoped: { scope: PageScope; selectors: string[]; originals: string[]; conditions: string[][] }[] = [];
+  for (const selector of namesUnknownFile(node, resolve) ? [] : selectorsOf(node)) {
+    const scope = scopeOf(selector);
+    if (!scope) continue;
+    const key = (each: PageScope) => JSON.stringify([each.terms, each.except]);
+    const same = scoped.find((each) => key(each.scope) === key(scope));
+    if (same) {
+      same.selectors.push(scope.rest);
+      same.originals.push(selector);
+    } else {
+      const conditions = [scope.terms.length > 0 ? scope.terms : ['all']];
+      scoped.push({ scope, selectors: [scope.rest], originals: [selector], conditions });
+    }
+  }
+  // The same elements on several pages are one block for all of them.
+  for (let index = scoped.length - 1; index > 0; index--) {
+    const [one, other] = [scoped[index], scoped[index - 1]];
+    if (!one || !other || one.scope.except.length + other.scope.except.length > 0) continue;
+    if (JSON.stringify(one.selectors) !== JSON.stringify(other.selectors)) continue;
+    other.conditions.push(...one.conditions);
+    other.originals.push(...one.originals);
+    other.scope = { ...other.scope, pages: [...new Set([...other.scope.pages, ...one.scope.pages])] };
+    scoped.splice(index, 1);
+  }
+  return scoped;
+}
+
+/** The selectors of a list as browsers read it; none where they drop it. */
+export function selectorsOf(node: StyleRule): string[] {
+  try {
+    return parseSelectorList(node.selector).map(({ text }) => text);
+  } catch (error) {
+    if (error instanceof SelectorError) return [node.selector];
+    throw error;
+  }
+}
+
+const isRelative = (url: string) => !/^([a-z][a-z0-9+.-]*:|\/)/i.test(url);
+
+/** Whether a style rule names a file, and nobody knows where that is. */
+export function namesUnknownFile(node: StyleRule, resolve: Resolve | null): boolean {
+  let found = false;
+  node.walkDecls(({ value }) => void (found ||= resolve === null && urlsOf(value).some(({ url }) => isRelative(url))));
+  return found;
+}
+
+/** A value whose addresses hold wherever it stands. */
+export const withAbsoluteUrls = (value: string, resolve: Resolve | null) =>
+  resolve === null ? value : withUrls(value, (url) => (isRelative(url) ? resolve(url) : null));
+
+/** The comment right above a node. */
+export function commentAbove(node: ChildNode | AtRule | undefined): Comment | null {
+  const before = node?.prev();
+  return before?.type === 'comment' && !/\n\s*\n/.test(node?.raws.before ?? '') ? before : null;
+}
+
+const noteOf = ({ text }: Comment) => text.replace(/^[*!\s=-]+|[*\s=-]+$/g, '').replace(/\s*\n[\s*]*/g, ' ');
+
+/** Blocks that do the same on different pages as one, the earlier in place of the later; `from` are those it is made of. */
+export function merged(blocks: Block[]): { block: Block; from: Block[] }[] {
+  const result: { block: Block; from: Block[] }[] = [];
+  for (const block of blocks) {
+    const same =
+      block.level === 'best' &&
+      result.find(
+        ({ block: other }) =>
+          other.level === 'best' &&
+          other.except.length + block.except.length === 0 &&
+          contentKey(other) === contentKey(block) &&
+          (other.note === null || block.note === null || other.note === block.note),
+      );
+    if (!same) {
+      result.push({ block: { ...block, conditions: [...block.conditions] }, from: [block] });
+      continue;
+    }
+    const known = new Set(same.block.conditions.map(String));
+    same.block.conditions.push(...block.conditions.filter((each) => !known.has(String(each))));
+    same.block.pages = [...new Set([...same.block.pages, ...block.pages])];
+    same.block.note ??= block.note;
+    same.from.push(block);
+  }
+  return result;
+}
+
+const contentKey = ({ styles, resolve }: Block) =>
+  JSON.stringify(
+    styles.map(({ selectors, node, within }) => [
+      selectors,
+      within.map(({ name, params }) => `${name} ${params}`),
+      (node.nodes ?? []).map((each) => list.space(withAbsoluteUrls(String(each), resolve)).join(' ')),
+    ]),
+  );

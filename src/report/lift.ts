@@ -1,0 +1,59 @@
+import type { LiftResult } from '../core/lift/lift.js';
+import type { Site } from '../core/page/page.js';
+import { count, firstFew, printable, shortened, type Style } from './text.js';
+
+/** Files that `lift` wrote, or would write. */
+export interface LiftedFiles {
+  rules: string;
+  scripts: string[];
+  leftovers: string[];
+}
+
+/** What was lifted, what was left and why, and what proves that nothing changed. */
+export function liftText(result: LiftResult, files: LiftedFiles, site: Site, style: Style, isTry: boolean): string {
+  const { colour } = style;
+  const { lifted, left, proof } = result;
+  const width = Math.max(...lifted.map(({ rule }) => rule.length), 0);
+  const lines = [
+    lifted.length > 0
+      ? `${count(lifted.length, 'rule')} ${isTry ? 'for' : 'in'} ${files.rules}`
+      : 'Nothing here is for single pages.',
+    ...lifted.map(
+      ({ rule, pages, what, at }) =>
+        `  ${colour.bold(rule.padEnd(width))}  ${pages === null ? '' : `${count(pages, 'page')}, `}${what}  ${colour.dim(`${at.file}:${at.line}`)}`,
+    ),
+  ];
+  if (left.length > 0) {
+    lines.push(
+      '',
+      `${colour.yellow('unscoped')}  ${count(left.length, 'thing')} left${files.leftovers.length > 0 ? ` in ${files.leftovers.join(', ')}` : ''}`,
+    );
+    for (const { at, what, pages, reason } of left) {
+      const touches =
+        pages.length === 0
+          ? reason === 'unscoped'
+            ? 'touches no captured page'
+            : reason
+          : `${reason === 'unscoped' ? '' : `${reason}; `}touches ${pages.length === site.pages.length ? `all ${count(pages.length, 'page')}` : `${count(pages.length, 'page')}: ${firstFew(pages.map(printable), 3)}`}`;
+      lines.push(`  ${at.file}:${at.line}  ${printable(shortened(what, 50))}  ${colour.dim(touches)}`);
+    }
+  }
+  const { differences } = proof;
+  lines.push('');
+  if (differences.length === 0)
+    lines.push(
+      `${colour.green('Proven')} on ${count(proof.pages, 'page')} at ${count(proof.viewports, 'viewport')}${proof.states.length > 0 ? `, and with all of it in ${proof.states.join(' ')}` : ''}: every element looks as it did with the old files (${proof.elements} elements, ${proof.values} values compared).`,
+    );
+  else {
+    lines.push(`${colour.red('Not the same')}: ${count(differences.length, 'value')} would change.`);
+    for (const { page, element, property, before, after } of differences.slice(0, 10))
+      lines.push(`  ${printable(page.path)} ${element} ${property}: ${printable(before)} → ${printable(after)}`);
+  }
+  if (files.scripts.length > 0)
+    lines.push(`What scripts do is not proven; look at ${firstFew(files.scripts, 4)} yourself.`);
+  if (!isTry && lifted.length > 0)
+    lines.push(
+      `Next: local-needle check, then put ${files.leftovers.length > 0 ? `${files.leftovers.join(', ')} in place of the old files` : 'the old files away'} and build.`,
+    );
+  return lines.join('\n');
+}
