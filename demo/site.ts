@@ -88,7 +88,7 @@ visitors:
 /** Writes the rules, pictures and scripts of the demo's project; local-needle.yaml is left to `start`. */
 export function writeDemoProject(directory: string): void {
   mkdirSync(directory, { recursive: true });
-  for (const part of ['rules', 'assets', 'fragments', 'scripts']) {
+  for (const part of ['rules', 'assets', 'fragments', 'scripts', 'old']) {
     cpSync(join(packageFolder(), 'demo', 'project', part), join(directory, part), { recursive: true });
   }
 }

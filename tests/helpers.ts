@@ -5,6 +5,10 @@ import { dirname, join } from 'node:path';
 import { chromiumPath } from '../src/browser/chromium.js';
 import { buildBundle } from '../src/core/build/bundle.js';
 import { prepareShipments, type ShipmentInput } from '../src/core/build/shipment.js';
+import { assembleSite } from '../src/capture/site-content.js';
+import type { CheckInput } from '../src/core/check/plan.js';
+import { readOpening } from '../src/core/page/opening.js';
+import { readRuleFile } from '../src/project/rule-file.js';
 import type { FileUse } from '../src/core/rule/rule.js';
 
 /** What a run of the built program gave. */
@@ -68,3 +72,37 @@ export const bundleOf = (input: ShipmentInput, shippedName: (file: FileUse) => s
     ...{ site: input.site.name, pathOptions: {}, minify: false, withScript: true, shippedName },
     nameOf: (name) => name,
   });
+
+/** A site of these pages (bodies of documents), and a check of these rules on it. */
+export function siteOf(bodies: Record<string, string>, ruleText: string, file = 'a.css') {
+  const forms = [{ in: 'body-class' as const, like: 'page-{id}' }];
+  const html = new Map(
+    Object.entries(bodies).map(([path, body]) => [path, `<!doctype html><html><head></head>${body}`]),
+  );
+  const content = assembleSite(
+    'live',
+    [...html].map(([path, text]) => ({
+      ...{ path, url: `http://saltmere.example${path}`, file: path, identity: null },
+      opening: readOpening(text),
+    })),
+    forms,
+    [],
+    {
+      html: ({ path }) => html.get(path) ?? '',
+      ...{ style: () => null, file: () => null, policy: () => null, pathOptions: {} },
+    },
+  );
+  const read = readRuleFile(ruleText, file, file, (_from, url, at) => ({
+    use: { url, at, path: null, content: null },
+    fault: null,
+  }));
+  if (read.problems.length > 0) throw new Error(JSON.stringify(read.problems));
+  const input: CheckInput = {
+    ...{ rules: read.rules, guards: read.guards, expectations: read.expectations, others: [], findings: read.findings },
+    ...{ paths: 'handles', place: 'head-end', viewport: 'desktop', state: null, visitor: null, loading: null },
+    viewports: [{ name: 'desktop', width: 1280, height: 800 }],
+    ...{ states: {}, visitors: [], today: '2026-11-23' },
+    view: (visitor) => (visitor === null ? content : null),
+  };
+  return { input, site: content.site, view: content };
+}

@@ -7,6 +7,7 @@ import { buildSnippet, snippetText, type Snippet } from '../core/build/snippet.j
 import type { Delivery } from '../core/check/prove-build.js';
 import type { Page, Site } from '../core/page/page.js';
 import type { PathOptions } from '../core/page/path.js';
+import { decodePage } from '../capture/decode.js';
 import { copyPatched } from '../capture/copy.js';
 import { safeName } from '../capture/haystack.js';
 import { noteOutput, requireOwnFiles, requireOwnFolder } from '../project/outputs.js';
@@ -120,7 +121,7 @@ export function makePages(making: Making & { source: string }): Made {
     writeAll(made, extra);
   });
   noteOutput(directory, out);
-  const read = (page: Page) => readFileSync(join(out, page.file), 'utf8');
+  const read = (page: Page) => decodePage(readFileSync(join(out, page.file))).html;
   return {
     files: sizes(extra),
     summary: `${copied} files copied, ${snippets.length} of ${making.site.pages.length} pages patched`,

@@ -173,7 +173,9 @@ function loaderFor(root: string, { files }: Settings, styleFiles: Set<string>): 
   return (from, url, at, kind) => {
     if (kind === 'served' && files === 'leave') return { use: { url, at, path: null, content: null }, fault: null };
     const loaded = loadFileUse(root, from, url, at);
-    if (loaded.use.path?.endsWith('.css') && loaded.use.content) styleFiles.add(loaded.use.path);
+    if (loaded.use.path === from)
+      throw new ProblemError([{ message: `${url} names itself`, at, hint: 'Name another file.' }]);
+    if (kind === 'read' && loaded.use.path?.endsWith('.css') && loaded.use.content) styleFiles.add(loaded.use.path);
     return loaded;
   };
 }

@@ -8,29 +8,7 @@ import { fileOf, writeDemoProject, writeDemoSite } from '../../demo/site.js';
 import { chromiumPath } from '../../src/browser/chromium.js';
 import { insertInto } from '../../src/core/build/insert.js';
 import { describeInBrowser, folderWith, run } from '../helpers.js';
-
-/** Every element's tag, words and full computed style, and the same for its ::before and ::after, each as a short sum. */
-function snapshot(): string[] {
-  const sum = (text: string) => {
-    let value = 0x811c9dc5;
-    for (let at = 0; at < text.length; at++) value = Math.imul(value ^ text.charCodeAt(at), 0x01000193) >>> 0;
-    return value.toString(36);
-  };
-  const names = [...getComputedStyle(document.body)];
-  const style = (element: Element, pseudo: string | null) => {
-    const values = getComputedStyle(element, pseudo);
-    if (pseudo && values.content === 'none') return '';
-    return names.map((name) => values.getPropertyValue(name)).join(';');
-  };
-  // The forms serve files of the project below addresses of their own.
-  const plain = (text: string) => text.replace(/[^"(\s]*\/files\//g, '');
-  return [...document.querySelectorAll('html, body, body *')].map((element) => {
-    const own = [...element.childNodes].map((node) => (node.nodeType === Node.TEXT_NODE ? node.textContent : ''));
-    const looks = [null, '::before', '::after'].map((pseudo) => sum(plain(style(element, pseudo))));
-    const source = plain(`${element.getAttribute('src') ?? ''} ${element.getAttribute('alt') ?? ''}`);
-    return `${element.tagName} ${own.join('|').trim()} ${source} ${looks.join(' ')}`;
-  });
-}
+import { looks } from './looks.js';
 
 type Form = 'none' | 'bundle' | 'small' | 'snippets' | 'pages' | 'calm';
 
@@ -78,7 +56,7 @@ describeInBrowser('The forms of a build in Chromium', () => {
     const tab = tabs.get(form) ?? (await open(site, path, form));
     if (tabs.has(form)) await tab.goto(`${origin}${path}?${site}-${form}`, { waitUntil: 'load' });
     tabs.set(form, tab);
-    return tab.evaluate(snapshot);
+    return tab.evaluate(looks);
   }
 
   beforeAll(async () => {

@@ -1,5 +1,7 @@
+import { gzipSync } from 'node:zlib';
 import { chromium, type Browser, type Page } from 'playwright-core';
 import { chromiumPath } from '../../src/browser/chromium.js';
+import { readBuild } from '../../src/core/build/read-back.js';
 import { needleScript } from '../../src/core/build/script.js';
 import type { Task } from '../../src/core/build/tasks.js';
 import type { Mark } from '../../src/core/build/scope.js';
@@ -24,7 +26,14 @@ describeInBrowser('needle.js', () => {
   afterAll(() => browser?.close());
 
   /** Opens a page with this work; `csp`: with a policy that forbids eval. */
-  async function open(tasks: Task[], marks: Mark[], body: string, path = '/', csp = false): Promise<Page> {
+  async function open(
+    tasks: Task[],
+    marks: Mark[],
+    body: string,
+    path = '/',
+    csp = false,
+    clock = false,
+  ): Promise<Page> {
     const { text } = needleScript(marks, tasks, {
       ...form,
       pathOptions: { dropExtension: '.html' },
@@ -41,6 +50,7 @@ describeInBrowser('needle.js', () => {
         body: `<!doctype html><html><head><script src="/needle.js"></script></head><body>${body}</body></html>`,
       });
     });
+    if (clock) await page.clock.install();
     await page.goto(`http://saltmere.example${path}`);
     return page;
   }
@@ -119,6 +129,90 @@ describeInBrowser('needle.js', () => {
     );
     await page.waitForTimeout(50);
     expect(await page.getAttribute('html', 'data-ran')).toBe('a');
+  });
+
+  test('acts again after a navigation within the page, and takes back what is for other pages', async () => {
+    const tasks = [
+      task({ scope: '[data-needle~="m"] body', selector: '[data-needle~="m"] body .x', text: 'winter' }),
+      task({
+        scope: '[data-needle~="m"] body',
+        selector: '',
+        script: script('document.documentElement.dataset.ran = (document.documentElement.dataset.ran || "") + "a";'),
+      }),
+    ];
+    const page = await open(tasks, [mark({ pattern: '/winter/*' })], '<p class="x">plain</p>', '/contact');
+    const seen = async () => [await page.locator('.x').innerText(), await page.getAttribute('html', 'data-ran')];
+    const go = async (how: () => void) => (await page.evaluate(how), await page.waitForTimeout(100));
+    expect(await seen()).toEqual(['plain', null]);
+    await go(() => history.pushState(null, '', '/winter/lights'));
+    expect(await seen()).toEqual(['winter', 'a']);
+    await go(() => history.pushState(null, '', '/winter/lights#top'));
+    expect(await seen()).toEqual(['winter', 'a']);
+    await go(() => history.go(-2));
+    expect(await seen()).toEqual(['plain', 'a']);
+    await go(() => history.go(2));
+    expect(await seen()).toEqual(['winter', 'aa']);
+  });
+
+  test('acts once, although it stands in the page twice', async () => {
+    const count = script('document.documentElement.dataset.ran = (document.documentElement.dataset.ran || "") + "a";');
+    const page = await open([task({ text: 'new' }), task({ selector: '', script: count })], [], '<p class="x">old</p>');
+    await page.evaluate(() => (document.querySelector('.x')!.textContent = 'changed by the page'));
+    await page.addScriptTag({ url: '/needle.js' });
+    await page.waitForTimeout(50);
+    expect(await page.getAttribute('html', 'data-ran')).toBe('a');
+    expect(await page.locator('.x').innerText()).toBe('changed by the page');
+  });
+
+  test.each([
+    [5, 'new'],
+    [50, 'new'],
+    [70, 'late'],
+  ])(
+    'an element that comes after %i seconds says "%s": it is not waited for without end',
+    async (seconds, expected) => {
+      const page = await open([task({ text: 'new' })], [], '<p>a</p>', '/', false, true);
+      await page.clock.runFor(seconds * 1000);
+      await page.evaluate(() => document.body.insertAdjacentHTML('beforeend', '<p class="x">late</p>'));
+      await page.evaluate(() => new Promise<void>((done) => queueMicrotask(done)));
+      expect(await page.locator('.x').innerText()).toBe(expected);
+    },
+  );
+
+  test('tells which link is the page’s own, and which its section', async () => {
+    const menu = '<a class="x" href="/tickets">1</a><a class="x" href="/tickets/pay/">2</a>';
+    const page = await open([task({ current: true })], [], menu, '/tickets/pay');
+    expect(
+      await page.locator('.x').evaluateAll((links) => links.map((each) => each.getAttribute('aria-current'))),
+    ).toEqual(['true', 'page']);
+  });
+
+  test('loads a stylesheet before our own, on its pages alone', async () => {
+    const tasks = [
+      task({ selector: '', sheet: '/theme.css' }),
+      task({ scope: 'body.other', selector: '', sheet: '/other.css' }),
+    ];
+    const page = await open(tasks, [], '<p>1</p>');
+    const order = await page.locator('head > *').evaluateAll((all) => all.map((each) => each.outerHTML));
+    expect(order).toEqual(['<link rel="stylesheet" href="/theme.css">', '<script src="/needle.js"></script>']);
+  });
+
+  test('ten rules are at most 2 KB, minified and gzipped', () => {
+    const ten = [...Array(10).keys()].map((index) =>
+      task({
+        rule: ['calm-payment', 'winter-logo', 'storm-notice', 'front-slides', 'camera-link'][index % 5] + `-${index}`,
+        scope: `body.page-${index * 7 + 11}`,
+        selector: `body.page-${index * 7 + 11} .masthead .part-${index}`,
+        ...(index % 3 === 0
+          ? { image: `files/logo-${index}-8fe87f24.svg`, alt: 'Saltmere Ferries' }
+          : index % 3 === 1
+            ? { text: `Sailings may be called off, see quay ${index}` }
+            : { script: script(`document.querySelector('.hero').classList.add('is-${index}');`) }),
+      }),
+    );
+    const { text } = needleScript([mark({ path: '/legal/terms' })], ten, { ...form, minify: true });
+    expect(gzipSync(text).length).toBeLessThanOrEqual(2048);
+    expect(readBuild('', text).tasks).toHaveLength(10);
   });
 
   test('with html that holds an end tag of a script stays whole when it is pasted into a page', async () => {

@@ -11,8 +11,10 @@ import type { ReadBuild, ReadTask } from '../build/read-back.js';
 import { hasStyles } from '../build/stylesheet.js';
 import { check } from './check.js';
 import { finding, type Finding } from './finding.js';
-import { compileRule, type CompiledAction } from './our-rules.js';
+import { compileRule, ourSheet, type CompiledAction } from './our-rules.js';
 import { shipment, type CheckInput } from './plan.js';
+import { firstDifference } from './same-looks.js';
+import { SheetStore } from '../css/cascade/page-sheets.js';
 import type { Cell } from './verdict.js';
 
 /** What was read back of a build, page by page. */
@@ -67,6 +69,8 @@ export function proveBuild(input: CheckInput, cells: Cell[], delivery: Delivery)
   compareCells(cells, again.cells, input.rules, differs);
   const view = input.view(null);
   const shippedTo = view && shipment(compiled, view.site);
+  const store = new SheetStore(view ?? { style: () => null, html: () => '' }, input.place);
+  const viewport = input.viewports[0] ?? { name: 'desktop', width: 1280, height: 800 };
   for (const page of view?.site.pages ?? []) {
     const brought = delivery.to(page);
     if (!brought || !view || !shippedTo) continue;
@@ -74,6 +78,8 @@ export function proveBuild(input: CheckInput, cells: Cell[], delivery: Delivery)
     const sheet = delivered(page, document);
     const shipped = shippedTo(page);
     const expected = new Map(shipped.map((each) => [each, elementsOf(each, document)]));
+    const difference = firstDifference(page, document, store, viewport, ourSheet(shipped), sheet);
+    if (difference !== null) differs(`On ${page.path} ${difference}, as it should be`, undefined, page);
     for (const rule of sheet?.rules ?? []) reachesNoMore(rule, page, document, owners, expected, differs);
     tasksReachNoMore(brought.build.tasks, brought.actions, page, document, input.rules, view.site, differs);
   }
@@ -131,7 +137,11 @@ function compareCells(before: Cell[], after: Cell[], rules: Rule[], differs: Dif
     const rule = names.get(cell.rule);
     const other = found.get(key(cell));
     if (!rule || (other && told(other) === told(cell))) continue;
-    const saw = other ? other.verdict : 'nothing';
+    const saw = !other
+      ? 'nothing'
+      : other.verdict === cell.verdict
+        ? `${other.verdict} by other elements`
+        : other.verdict;
     differs(`"${cell.rule}" was checked as ${cell.verdict} on ${cell.page}; what was built gives ${saw}`, rule);
   }
 }

@@ -8,6 +8,9 @@ import type { Left } from './lift.js';
 import type { OldFile, Script, Sheet } from './sources.js';
 import { leftoverOf } from './write.js';
 
+/** An element that holds nothing any more. */
+const emptied = /<(style|script)(?![^>]*\ssrc\s*=)[^>]*>\s*<\/\1>\n?/gi;
+
 /** What is left of each file. */
 export function leftoversOf(files: OldFile[], sheets: Sheet[], scripts: Script[]): Map<string, string> {
   const leftovers = new Map<string, string>();
@@ -19,14 +22,11 @@ export function leftoversOf(files: OldFile[], sheets: Sheet[], scripts: Script[]
       ...scripts.flatMap((script) => (script.file === file ? [{ ...script, by: script.leftover }] : [])),
     ].sort((a, b) => b.offset - a.offset);
     let text = file.text;
-    for (const { offset, text: old, by } of changes) {
-      const end = offset + file.text.slice(offset).indexOf(old) + old.length;
-      text = text.slice(0, offset) + (by ?? '') + text.slice(end);
-    }
-    const bare =
-      file.kind === 'html' ? text.replace(/<(style|script)[^>]*>\s*<\/\1>/gi, '').replace(/<!--[^]*?-->/g, '') : text;
+    for (const { offset, text: old, by } of changes)
+      text = text.slice(0, offset) + (by ?? '') + text.slice(offset + old.length);
+    const bare = file.kind === 'html' ? text.replace(emptied, '').replace(/<!--[^]*?-->/g, '') : text;
     if (bare.replace(/\/\*[^]*?\*\//g, '').trim() !== '')
-      leftovers.set(file.name, file.kind === 'html' ? text.replace(/<(style|script)[^>]*>\s*<\/\1>\n?/gi, '') : text);
+      leftovers.set(file.name, file.kind === 'html' ? text.replace(emptied, '') : text);
   }
   return leftovers;
 }
@@ -35,9 +35,9 @@ export function leftoversOf(files: OldFile[], sheets: Sheet[], scripts: Script[]
 export function unscopedOf(sheets: Sheet[], view: View): Left[] {
   const found: (Left & { tests: Matcher[]; only: Page | null })[] = [];
   for (const { root, blocks, file, line, whyLeft } of sheets) {
-    const lifted = new Map(
-      blocks.flatMap(({ styles }) => styles.map(({ node, originals }) => [node, originals] as const)),
-    );
+    const lifted = new Map<unknown, string[]>();
+    for (const { node, originals } of blocks.flatMap(({ styles }) => styles))
+      lifted.set(node, [...(lifted.get(node) ?? []), ...originals]);
     const place = (at: { line: number; column: number } | undefined): Place => ({
       ...{ file: file.name, line: (at?.line ?? 1) + line - 1, column: at?.column ?? 1 },
     });

@@ -100,10 +100,13 @@ export function proveLift(
   return proof;
 }
 
+/** Parsers make line breaks one. */
+const comparable = (text: string) => text.replace(/\r\n?/g, '\n').trim();
+
 /** The pages with the old stylesheets, and with what is left of them. */
 function worldsOf(sheets: OldSheet[], view: View, place: 'head-end' | 'body-end') {
-  const trimmed = new Map(sheets.map((sheet) => [sheet.text.trim(), sheet]));
-  const oldSheet = (text: string) => trimmed.get(text.trim());
+  const trimmed = new Map(sheets.map((sheet) => [comparable(sheet.text), sheet]));
+  const oldSheet = (text: string) => trimmed.get(comparable(text));
   const present = new Map<OldSheet, Set<Page>>(sheets.map((sheet) => [sheet, new Set()]));
   const stores = { before: new SheetStore(view, place), after: new SheetStore({ ...view, style: replaced }, place) };
   function replaced(address: string) {

@@ -1,7 +1,7 @@
 import { parseFragment, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { parse, type Root, type Rule as StyleRule } from 'postcss';
 import { attribute } from '../page/document.js';
-import { compileMatcher, textOf } from '../page/elements.js';
+import { compileMatcher } from '../page/elements.js';
 import { expressionFor } from '../page/expression.js';
 import type { Page } from '../page/page.js';
 import { pageAddress, type View } from '../page/view.js';
@@ -135,7 +135,8 @@ function partsOf(html: string, tagName: 'style' | 'script'): { text: string; off
     const type = attribute(element, 'type') ?? '';
     const isCode = /^(|text\/css|text\/javascript|application\/javascript)$/i.test(type.trim());
     if (!at || !isCode || attribute(element, 'src') !== undefined) return [];
-    return [{ text: textOf(element), offset: at.endOffset, line: at.endLine }];
+    const end = element.sourceCodeLocation?.endTag?.startOffset ?? html.length;
+    return [{ text: html.slice(at.endOffset, end), offset: at.endOffset, line: at.endLine }];
   });
 }
 
