@@ -1,3 +1,5 @@
+import { dropEarlierBuild } from '../core/build/earlier.js';
+import { anyBegin } from '../core/build/marks.js';
 import type { Finding } from '../core/check/finding.js';
 import { readDocument, type PageDocument } from '../core/page/document.js';
 import type { PageOpening } from '../core/page/opening.js';
@@ -80,7 +82,9 @@ export function assembleSite(
   const identities = new Map(pages.map(({ path, identity }) => [path, identity]));
   const identity = ({ path }: Page) => identities.get(path) ?? null;
   const open = (page: Page) => {
-    const document = readDocument(reading.html(page));
+    const html = reading.html(page);
+    const document = readDocument(html);
+    if (html.includes(anyBegin)) dropEarlierBuild(document);
     return { ...document, location: locationOf(page, document.root, pathOptions) };
   };
   return { site, findings: all, found, identity, open, ...reading };

@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
 import writeFileAtomic from 'write-file-atomic';
-import { beginMark } from '../core/build/marks.js';
+import { anyBegin } from '../core/build/marks.js';
 import { ProblemError } from '../core/place.js';
 
 const listName = join('.local-needle', 'outputs.json');
@@ -66,5 +66,5 @@ export function requireOwnFiles(folder: string, names: string[]): void {
 /** Whether a file's text says that a build wrote it. */
 function isOurs(text: string, name: string): boolean {
   if (name === 'manifest.json') return text.includes('"needle.css"');
-  return text.trimStart().startsWith(`/*${beginMark('').trimEnd()}`);
+  return text.trimStart().startsWith(anyBegin);
 }

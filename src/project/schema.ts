@@ -30,6 +30,8 @@ const explained: Record<string, string> = {
   'page-id': 'How the site writes page IDs; left out, it is found on the pages.',
   rules: 'Rule files; rules/**/*.css if left out.',
   'page-files': 'A folder of plain CSS and scripts named after the page they are for.',
+  files: 'copy: files that CSS names are copied beside it; leave: their addresses stay as they are written.',
+  place: 'Where pages load the build: head-end or body-end.',
   paths: 'handles: a path ships as the sole handle of its page; run-time: needle.js tells every path.',
   viewports: 'Sizes such as 1280x800; the first is the default.',
   states: 'Variants of a page, such as scrolled.',
@@ -95,9 +97,11 @@ const atRules: [name: string, description: string][] = [
   ['hide', 'Hide what these selectors match: @hide .masthead, .footer;'],
   ['only-here', 'Hide it on every page but these: @only-here .camera;'],
   ['swap', 'Other content: @swap .logo img { image: url("…"); alt: "…"; } or { text: "…"; } or { html: url("…"); }'],
+  ['mark-current', 'Style the links to the page itself: @mark-current .menu a { sections: yes; font-weight: bold; }'],
   ['on', 'Actions for a part of the pages: @on path("/…") { … }'],
   ['script', 'A script for these pages alone: @script url("…") { wait-for: ".a"; }'],
   ['style', 'CSS kept in a file of its own: @style url("…");'],
+  ['stylesheet', 'A served stylesheet for these pages alone: @stylesheet url("https://…");'],
 ];
 const descriptors: Record<string, string> = {
   note: 'Why the rule is there; ships as a comment.',

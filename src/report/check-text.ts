@@ -105,7 +105,7 @@ export function verdictText(verdict: Verdict, { colour }: Style): string {
 function actionsText(cell: Cell, { colour }: Style): string {
   return cell.actions
     .map(({ action, selector, elements, pairs, won }) => {
-      if (action === 'script') return 'script';
+      if (action === 'script' || action === 'stylesheet') return action;
       return `${elements > 0 ? elements : cell.verdict === 'late' ? colour.cyan('0') : colour.red('0')} × ${action} ${printable(selector)}${won < pairs ? colour.red(`, ${won} of ${pairs} won`) : ''}`;
     })
     .join('\n');

@@ -13,15 +13,21 @@ export interface LiftedFiles {
 export function liftText(result: LiftResult, files: LiftedFiles, site: Site, style: Style, isTry: boolean): string {
   const { colour } = style;
   const { lifted, left, proof } = result;
-  const width = Math.max(...lifted.map(({ rule }) => rule.length), 0);
+  const rows = lifted.map(({ rule, condition, what, at }) => [
+    rule,
+    printable(shortened(condition, 48)),
+    what,
+    `${at.file}:${at.line}`,
+  ]);
+  const widths = [0, 1, 2].map((column) => Math.max(...rows.map((row) => row[column]?.length ?? 0), 0));
   const lines = [
     lifted.length > 0
       ? `${count(lifted.length, 'rule')} ${isTry ? 'for' : 'in'} ${files.rules}`
       : 'Nothing here is for single pages.',
-    ...lifted.map(
-      ({ rule, pages, what, at }) =>
-        `  ${colour.bold(rule.padEnd(width))}  ${pages === null ? '' : `${count(pages, 'page')}, `}${what}  ${colour.dim(`${at.file}:${at.line}`)}`,
-    ),
+    ...rows.map(([rule = '', condition = '', what = '', from = '']) => {
+      const [first = 0, second = 0, third = 0] = widths;
+      return `  ${colour.bold(rule.padEnd(first))}  ${condition.padEnd(second)}  ${what.padEnd(third)}  ${colour.dim(from)}`;
+    }),
   ];
   if (left.length > 0) {
     lines.push(
@@ -42,7 +48,7 @@ export function liftText(result: LiftResult, files: LiftedFiles, site: Site, sty
   lines.push('');
   if (differences.length === 0)
     lines.push(
-      `${colour.green('Proven')} on ${count(proof.pages, 'page')} at ${count(proof.viewports, 'viewport')}${proof.states.length > 0 ? `, and with all of it in ${proof.states.join(' ')}` : ''}: every element looks as it did with the old files (${proof.elements} elements, ${proof.values} values compared).`,
+      `${colour.green('Proven')} on ${count(proof.pages, 'page')} at ${count(proof.viewports, 'viewport')}${proof.states.length > 0 ? ` (${proof.states.join(' ')} too)` : ''}: every element looks as it did with the old files.\n  ${proof.elements} elements, ${proof.values} values compared.`,
     );
   else {
     lines.push(`${colour.red('Not the same')}: ${count(differences.length, 'value')} would change.`);
@@ -50,7 +56,7 @@ export function liftText(result: LiftResult, files: LiftedFiles, site: Site, sty
       lines.push(`  ${printable(page.path)} ${element} ${property}: ${printable(before)} → ${printable(after)}`);
   }
   if (files.scripts.length > 0)
-    lines.push(`What scripts do is not proven; look at ${firstFew(files.scripts, 4)} yourself.`);
+    lines.push(`What scripts do is not proven; look at ${firstFew(files.scripts, 3)} yourself.`);
   if (!isTry && lifted.length > 0)
     lines.push(
       `Next: local-needle check, then put ${files.leftovers.length > 0 ? `${files.leftovers.join(', ')} in place of the old files` : 'the old files away'} and build.`,

@@ -52,6 +52,8 @@ function actionLines(action: WhyAction, style: Style): string[] {
   if (action.leftOut !== null) return [title, `    left out here: ${action.leftOut} does not hold`];
   if (action.action === 'script')
     return [title, '    only a browser sees what a script does: local-needle check --browser'];
+  if (action.action === 'stylesheet' && action.elements === 0)
+    return [title, '    was not captured, or styles nothing here: local-needle check --browser sees it'];
   const lines = [
     `${title}  ${action.elements === 0 ? colour.red('matches nothing') : `matches ${count(action.elements, 'element')}`}`,
   ];

@@ -350,6 +350,26 @@ describe('Snippets and patched pages', () => {
     expect(inserted).toMatch(/content: "(❄ é|\\2744 {2}\\e9 )"/);
   });
 
+  test.each(['head-end', 'body-end'])(
+    'a page that has a build in it (%s) is judged as if that were not there',
+    async (place) => {
+      const directory = smallProject(
+        '@needle r { pages: page-id(1); p:last-child { color: teal; } @hide .logo; @swap .x { text: "b"; } }',
+        {
+          'local-needle.yaml': `version: 1\nsites: { live: { folder: public }, again: { folder: out } }\nplace: ${place}\n`,
+        },
+      );
+      expect((await build(directory, '--as', 'pages')).status).toBe(0);
+      const [before, after] = await Promise.all(
+        ['live', 'again'].map(async (site) =>
+          JSON.parse((await run(directory, ['check', '--site', site, '--format', 'json'])).out),
+        ),
+      );
+      expect(after.cells).toEqual(before.cells);
+      expect(before.cells[0].verdict).toBe('hit');
+    },
+  );
+
   test('no link leads out of the copy', async () => {
     const directory = smallProject(sound, { 'secret.txt': 'secret' });
     mkdirSync(join(directory, 'public/files'));

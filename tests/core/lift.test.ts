@@ -13,13 +13,13 @@ const { view } = siteOf(
   '',
 );
 
-function lifted(files: (Pick<OldFile, 'kind' | 'text'> & { page?: string })[]) {
+function lifted(files: (Pick<OldFile, 'kind' | 'text'> & { page?: string })[], on = view) {
   return lift({
     files: files.map(({ kind, text, page }) => ({
       ...{ name: `old.${kind}`, kind, text },
-      page: page === undefined ? null : (view.site.byPath.get(page) ?? null),
+      page: page === undefined ? null : (on.site.byPath.get(page) ?? null),
     })),
-    view,
+    view: on,
     viewports: [{ name: 'desktop', width: 1280, height: 800 }],
     ...{ place: 'head-end', taken: [], scriptFolder: 'lifted' },
     readRules(text, scripts) {
@@ -121,6 +121,18 @@ describe('Old CSS', () => {
       expect.stringMatching(/^lifting it would change color of .* on \/ from/),
     );
   });
+});
+
+test('An old stylesheet that a page has in itself is compared in its place', () => {
+  const css = 'body.page-1 .x { color: red; }\n.x { margin: 1px; }';
+  const own = siteOf(
+    { '/': `<body class="page-1"><style>${css}</style>${inside}<style>.x { color: blue }</style></body>` },
+    '',
+  ).view;
+  const { proof, rules, left } = lifted([{ kind: 'css', text: css }], own);
+  expect(proof.differences).toEqual([]);
+  // It stands before what stands in the body, as it did; on the only page there is, it is for all of them.
+  expect([rules, left.length]).toEqual(['', 2]);
 });
 
 describe('Snippets', () => {

@@ -1,7 +1,7 @@
 import { parse, type CallExpression, type Expression, type Node, type ObjectExpression } from 'acorn';
 import { parse as parseHtml, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { textOf } from '../page/elements.js';
-import { beginMark } from './marks.js';
+import { anyBegin } from './marks.js';
 import { compileSheet, type Sheet } from '../css/cascade/sheet.js';
 import type { Mark } from './scope.js';
 
@@ -52,7 +52,7 @@ export function readEmbedded(html: string): ReadBuild {
     for (const child of node.childNodes) {
       if (!('tagName' in child)) continue;
       const text = child.tagName === 'style' || child.tagName === 'script' ? textOf(child) : '';
-      if (text.trimStart().startsWith(`/*${beginMark('').trimEnd()}`)) found.set(child.tagName, text);
+      if (text.trimStart().startsWith(anyBegin)) found.set(child.tagName, text);
       visit(child);
     }
   };

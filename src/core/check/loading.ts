@@ -1,5 +1,5 @@
 import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
-import { beginMark, sheetMark } from '../build/marks.js';
+import { anyBegin, sheetMark } from '../build/marks.js';
 import { Marks, scopeOf } from '../build/scope.js';
 import { compileSheet } from '../css/cascade/sheet.js';
 import { longhandsOf } from '../css/declaration.js';
@@ -106,7 +106,6 @@ function partsOf({ page, document }: Look, view: View, bundleAddress: string): P
   const sheets: Part[] = [];
   const scripts: Part[] = [];
   const metaPolicies: string[] = [];
-  const mark = `/*${beginMark('').trimEnd()}`;
   const partOf = (element: Element, inBody: boolean, href: string | undefined, target: string): Part => {
     const address = href !== undefined && URL.canParse(href, base) ? new URL(href, base).href : null;
     const text =
@@ -116,7 +115,7 @@ function partsOf({ page, document }: Look, view: View, bundleAddress: string): P
       inBody,
       address,
       text,
-      ours: (address !== null && isBuild(address, target)) || text.includes(mark),
+      ours: (address !== null && isBuild(address, target)) || text.includes(anyBegin),
     };
   };
   const visit = (node: Tree.ParentNode, inBody: boolean) => {
@@ -257,7 +256,7 @@ export function loadingFindings(pages: Map<Page, PageLoading>, loading: Loading,
   // A name that changes with its content tells which build it is; else its text does, where it was captured.
   const isOld = (name: string, text: string) => {
     if (/-[0-9a-f]{8}\.css$/.test(name)) return !loading.built().names.includes(name);
-    return text.includes(beginMark('').trimEnd()) && !loading.built().texts.some((each) => text.includes(each));
+    return text.includes(anyBegin) && !loading.built().texts.some((each) => text.includes(each));
   };
   for (const [page, { faults, css }] of pages) {
     for (const fault of faults) note(fault, page);

@@ -160,6 +160,12 @@ function whyTargeted(rule: Rule, page: Page, site: Parameters<typeof conditionHo
   };
 }
 
+/** How many elements a `@stylesheet` says something of. */
+const styledBy = (address: string, look: Look) =>
+  look.document.elements.filter((element) =>
+    look.cascade.blocks(element, '').some(({ use }) => use !== null && look.external.get(address)?.includes(use)),
+  ).length;
+
 function whyAction(judged: JudgedRule['actions'][number], look: Look, wanted: Set<Element> | null): WhyAction {
   const { compiled, longhands } = judged;
   const { action } = compiled;
@@ -168,11 +174,11 @@ function whyAction(judged: JudgedRule['actions'][number], look: Look, wanted: Se
   const elements = holds === false ? [] : matchedElements(judged, look).filter((each) => wanted?.has(each) ?? true);
   return {
     action: action.kind,
-    selector: action.selector,
+    selector: action.kind === 'stylesheet' ? action.address : action.selector,
     file: action.at.file,
     line: action.at.line,
     leftOut: failing && 'condition' in failing ? `@${failing.kind} ${failing.condition}` : null,
-    elements: elements.length,
+    elements: action.kind === 'stylesheet' ? styledBy(action.address, look) : elements.length,
     shown: elements.slice(0, wanted ? elements.length : mostElements).map((element) => {
       const shown = look.built.isDisplayed(element);
       const by = shown ? null : hiddenBy(element, look);

@@ -1,4 +1,4 @@
-import { selectorParts } from '../css/selector.js';
+import { selectorParts, withoutStates } from '../css/selector.js';
 import { compileMatcher, type Matcher } from '../page/elements.js';
 import type { Page } from '../page/page.js';
 import type { View } from '../page/view.js';
@@ -87,7 +87,8 @@ export function unscopedOf(sheets: Sheet[], view: View): Left[] {
 
 function testOf(selector: string) {
   try {
-    return compileMatcher(selectorParts(selector).element);
+    // A rule for links that are hovered touches the pages with such links.
+    return compileMatcher(withoutStates(selectorParts(selector).element));
   } catch {
     return null;
   }

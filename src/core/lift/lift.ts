@@ -30,7 +30,7 @@ export interface LiftResult {
   /** The scripts of rules, by their name. */
   scripts: Map<string, string>;
   /** `pages` is null where only a browser can tell. */
-  lifted: { rule: string; pages: number | null; what: string; at: Place }[];
+  lifted: { rule: string; condition: string; pages: number | null; what: string; at: Place }[];
   /** What is left of each file that is not lifted whole, by the file's name. */
   leftovers: Map<string, string>;
   left: Left[];
@@ -111,7 +111,8 @@ function writeAll(sheets: Sheet[], scripts: Script[], { taken, scriptFolder, vie
     blocks.set(name, from);
     const selectors = block.styles.flatMap((style) => style.selectors).length;
     const what = `${selectors} selector${selectors === 1 ? '' : 's'}`;
-    lifted.push({ rule: name, pages: block.pages.length, what, at: block.at });
+    const condition = conditionText(block);
+    lifted.push({ rule: name, condition, pages: block.pages.length, what, at: block.at });
   }
   const ownScripts = new Map<string, string>();
   for (const { file, lifted: parts } of scripts) {
@@ -120,11 +121,16 @@ function writeAll(sheets: Sheet[], scripts: Script[], { taken, scriptFolder, vie
       const name = nameFor({ conditions, except: each.except, pages: file.page ? [file.page] : [] }, names, view);
       ownScripts.set(`${name}.js`, each.text);
       texts.push(scriptRuleText(name, each, `${scriptFolder}/${name}.js`));
-      lifted.push({ rule: name, pages: null, what: 'a script', at: { file: file.name, line: each.line, column: 1 } });
+      const at = { file: file.name, line: each.line, column: 1 };
+      const condition = conditionText({ conditions, except: each.except });
+      lifted.push({ rule: name, condition, pages: null, what: 'a script', at });
     }
   }
   return { rules: texts.length > 0 ? `${texts.join('\n\n')}\n` : '', scripts: ownScripts, lifted, blocks };
 }
+
+const conditionText = ({ conditions, except }: Pick<Block, 'conditions' | 'except'>) =>
+  conditions.map((terms) => terms.join(' ')).join(', ') + (except.length > 0 ? ` but ${except.join(', ')}` : '');
 
 /** A name that no rule has: after the one page, or the class of several. */
 function nameFor(

@@ -4,7 +4,7 @@ import { textOf } from '../../page/elements.js';
 import type { Page } from '../../page/page.js';
 import { baseAddress } from '../../page/location.js';
 import type { StyleText, View } from '../../page/view.js';
-import { beginMark, endMark, sheetMark } from '../../build/marks.js';
+import { anyBegin, endMark, sheetMark } from '../../build/marks.js';
 import { compileSheet, type Around, type Sheet } from './sheet.js';
 
 /** A stylesheet in its place on a page. */
@@ -226,10 +226,9 @@ function dataStyle(address: string): StyleText | null {
 
 /** A stylesheet without what an earlier build wrote into it; lines stay where they were. */
 export function withoutBuild(text: string): string {
-  const begin = `/*${beginMark('').trimEnd()}`;
-  if (!text.includes(begin)) return text;
+  if (!text.includes(anyBegin)) return text;
   let result = text;
-  for (let start = result.indexOf(begin); start >= 0; start = result.indexOf(begin, start)) {
+  for (let start = result.indexOf(anyBegin); start >= 0; start = result.indexOf(anyBegin, start)) {
     const mark = result.indexOf(`/*${endMark.trimEnd()}`, start);
     const close = mark < 0 ? -1 : result.indexOf('*/', mark);
     const end = close < 0 ? result.length : close + 2;
