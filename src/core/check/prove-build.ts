@@ -12,6 +12,7 @@ import { hasStyles } from '../build/stylesheet.js';
 import { check } from './check.js';
 import { finding, type Finding } from './finding.js';
 import { compileRule, ourSheet, type CompiledAction } from './our-rules.js';
+import { mayMatch } from './may-match.js';
 import { shipment, type CheckInput } from './plan.js';
 import { firstDifference } from './same-looks.js';
 import { SheetStore } from '../css/cascade/page-sheets.js';
@@ -63,7 +64,10 @@ export function proveBuild(input: CheckInput, cells: Cell[], delivery: Delivery)
     const brought = delivery.to(page);
     if (!brought) return null;
     setMarks(document, page, brought.build.marks);
-    return sheetFor(brought);
+    const sheet = sheetFor(brought);
+    const may = ({ selectors, around }: OurRule) =>
+      around.some(({ kind }) => kind === 'scope') || selectors.some((selector) => mayMatch(selector, document));
+    return { ...sheet, rules: sheet.rules.filter(may) };
   };
   const again = check({ ...input, memory: undefined, findings: [], delivered });
   compareCells(cells, again.cells, input.rules, differs);
@@ -78,7 +82,8 @@ export function proveBuild(input: CheckInput, cells: Cell[], delivery: Delivery)
     const sheet = delivered(page, document);
     const shipped = shippedTo(page);
     const expected = new Map(shipped.map((each) => [each, elementsOf(each, document)]));
-    const difference = firstDifference(page, document, store, viewport, ourSheet(shipped), sheet);
+    const ours = ourSheet(shipped);
+    const difference = firstDifference(page, document, store, viewport, ours, sheet);
     if (difference !== null) differs(`On ${page.path} ${difference}, as it should be`, undefined, page);
     for (const rule of sheet?.rules ?? []) reachesNoMore(rule, page, document, owners, expected, differs);
     tasksReachNoMore(brought.build.tasks, brought.actions, page, document, input.rules, view.site, differs);
