@@ -4,6 +4,7 @@ import { prepareShipments } from '../core/build/shipment.js';
 import { snippetText } from '../core/build/snippet.js';
 import { check } from '../core/check/check.js';
 import { isAboutLoading, type Finding } from '../core/check/finding.js';
+import { forbiddenInPages } from '../core/check/loading.js';
 import type { CheckInput } from '../core/check/plan.js';
 import { proveBuild, type Proof } from '../core/check/prove-build.js';
 import { suggestion } from '../core/nearest.js';
@@ -104,8 +105,10 @@ export const command: Command<BuildArguments> = {
         pathOptions: each.making.pathOptions,
       });
       out(shown(args, each.making, made, proof));
-      if (proof.findings.length > 0) log(findingsText(proof.findings, style).join('\n').trimEnd());
-      return [...each.report.findings, ...proof.findings];
+      const view = each.input.view(null);
+      const told = [...proof.findings, ...(view ? forbiddenInPages(made.snippets, view) : [])];
+      if (told.length > 0) log(findingsText(told, style).join('\n').trimEnd());
+      return [...each.report.findings, ...told];
     });
     return statusFor(
       findings.map(({ level }) => level),

@@ -89,6 +89,19 @@ describe('How pages load the build', () => {
     expect(out).toMatch(/Add http:\/\/cdn\.saltmere\.example to that directive/);
   });
 
+  test('snippets that a policy forbids are told when they are built', async () => {
+    const directory = folderWith({
+      'local-needle.yaml': yaml('folder: public'),
+      'rules/a.css': rules,
+      'public/index.html': page(
+        `<meta http-equiv="content-security-policy" content="style-src 'unsafe-inline'; script-src 'self'">`,
+      ),
+    });
+    const { status, log } = await run(directory, ['build', '--as', 'snippets', '--out', 'out']);
+    expect([status, log]).toEqual([1, expect.stringMatching(/csp[^]*\(script-src 'self'\) forbids a <script>/)]);
+    expect(log).not.toContain('<style>');
+  });
+
   test('an old build under a name that stays is told by its text', async () => {
     const directory = folderWith({
       'local-needle.yaml': yaml('folder: public, bundle-address: /assets/needle.css'),

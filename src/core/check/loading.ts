@@ -105,7 +105,6 @@ function partsOf({ page, document }: Look, view: View, bundleAddress: string): P
   const shownJs = bundleAddress.replace(/\.css$/, '.js');
   const sheets: Part[] = [];
   const scripts: Part[] = [];
-  const metaPolicies: string[] = [];
   const partOf = (element: Element, inBody: boolean, href: string | undefined, target: string): Part => {
     const address = href !== undefined && URL.canParse(href, base) ? new URL(href, base).href : null;
     const text =
@@ -127,15 +126,13 @@ function partsOf({ page, document }: Look, view: View, bundleAddress: string): P
       else if (tagName === 'link' && /(^|\s)stylesheet(\s|$)/i.test(rel) && attribute(child, sheetMark) === undefined)
         sheets.push(partOf(child, inBody, attribute(child, 'href') ?? '', wanted.css));
       else if (tagName === 'script') scripts.push(partOf(child, inBody, attribute(child, 'src'), wanted.js));
-      else if (tagName === 'meta' && /^content-security-policy$/i.test(attribute(child, 'http-equiv') ?? ''))
-        metaPolicies.push(attribute(child, 'content') ?? '');
       visit(child, inBody || tagName === 'body');
     }
   };
   visit(document.root, false);
   const last = (parts: Part[]) => parts.filter(({ ours }) => ours).pop();
   const shown = { css: bundleAddress, js: shownJs };
-  return { wanted, shown, css: last(sheets), js: last(scripts), sheets, metaPolicies };
+  return { wanted, shown, css: last(sheets), js: last(scripts), sheets, metaPolicies: metaPoliciesOf(document.root) };
 }
 
 /** Whether an address is that of the build, by its own name or one that changes with its content. */
@@ -271,8 +268,48 @@ export function loadingFindings(pages: Map<Page, PageLoading>, loading: Loading,
       page,
     );
   }
-  return [...groups.values()].map(({ fault: { code, text, hint }, pages: [first, ...others] }) => {
-    const more = others.length > 0 ? ` and ${others.length} more` : '';
-    return finding(code, `${text}, on ${first?.path ?? ''}${more}`, { page: first?.path, hint });
+  return [...groups.values()].map(({ fault, pages: all }) => toldOnce(fault, all));
+}
+
+function toldOnce({ code, text, hint }: LoadingFault, [first, ...others]: Page[]): Finding {
+  const more = others.length > 0 ? ` and ${others.length} more` : '';
+  return finding(code, `${text}, on ${first?.path ?? ''}${more}`, { page: first?.path, hint });
+}
+
+/** Pages whose policy forbids the `<style>` or `<script>` that a build would put into them. */
+export function forbiddenInPages(
+  snippets: { page: Page; css: string | null; js: string | null }[],
+  view: View,
+): Finding[] {
+  const groups = new Map<string, { kind: 'style' | 'script'; by: string; pages: Page[] }>();
+  for (const { page, css, js } of snippets) {
+    const metas = metaPoliciesOf(view.open(page).root);
+    const policies = [...(view.policy(page)?.split(',') ?? []), ...metas].filter((each) => each.trim() !== '');
+    for (const kind of [...(css === null ? [] : ['style' as const]), ...(js === null ? [] : ['script' as const])]) {
+      const by = policies.flatMap((policy) => forbiddenBy(policy, { kind, address: null }, pageAddress(page)) ?? [])[0];
+      if (by === undefined) continue;
+      const group = groups.get(`${kind} ${by}`) ?? { kind, by, pages: [] };
+      groups.set(`${kind} ${by}`, group);
+      group.pages.push(page);
+    }
+  }
+  return [...groups.values()].map(({ kind, by, pages }) =>
+    toldOnce(
+      {
+        code: 'csp',
+        text: `The page's Content-Security-Policy (${by}) forbids a <${kind}> that stands in the page`,
+        hint: 'Build a bundle for this site, or let the policy name a nonce or hash.',
+      },
+      pages,
+    ),
+  );
+}
+
+function metaPoliciesOf(root: Tree.ParentNode): string[] {
+  return root.childNodes.flatMap((child) => {
+    if (!('tagName' in child)) return [];
+    const isPolicy =
+      child.tagName === 'meta' && /^content-security-policy$/i.test(attribute(child, 'http-equiv') ?? '');
+    return isPolicy ? [attribute(child, 'content') ?? ''] : metaPoliciesOf(child);
   });
 }
