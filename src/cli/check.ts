@@ -1,4 +1,5 @@
-import { resolve } from 'node:path';
+import { basename, dirname, resolve } from 'node:path';
+import packageJson from '../../package.json' with { type: 'json' };
 import { buildBundle } from '../core/build/bundle.js';
 import { prepareShipments } from '../core/build/shipment.js';
 import { accept, lostSince } from '../core/check/accepted.js';
@@ -14,8 +15,8 @@ import { Cache } from '../project/cache.js';
 import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { findProject, loadSettings } from '../project/settings.js';
-import { checkText } from '../report/check-text.js';
-import { count, styleFor } from '../report/text.js';
+import { checkText, totalsText } from '../report/check-text.js';
+import { count, plainStyle, styleFor } from '../report/text.js';
 import { status, today, type Command, type CommonArguments } from './command.js';
 import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
 import { hashName, shippedName } from './shipped-name.js';
@@ -52,6 +53,7 @@ interface CheckArguments extends FailArguments, LookArguments {
   'all-viewports': boolean;
   accept: boolean;
   browser: boolean;
+  out?: string;
 }
 
 /** What selectors may take on one page, in milliseconds. */
@@ -93,8 +95,17 @@ function readAll(args: LookArguments) {
   return { project, source, content, input, memory };
 }
 
+/** A report in each form but text; each is loaded only when it is asked for. */
+const written: Record<string, (report: CheckReport) => string | Promise<string>> = {
+  json: (report) => JSON.stringify(report, null, 2),
+  csv: async (report) => (await import('../report/csv.js')).checkCsv(report),
+  sarif: async (report) => (await import('../report/sarif.js')).checkSarif(report, packageJson.version),
+  junit: async (report) => (await import('../report/junit.js')).checkJunit(report),
+  html: async (report) => (await import('../report/html.js')).checkHtml(report),
+};
+
 export const command: Command<CheckArguments> = {
-  formats: ['text', 'json'],
+  formats: ['text', ...Object.keys(written)],
   options: {
     watch: {
       type: 'boolean',
@@ -111,6 +122,7 @@ export const command: Command<CheckArguments> = {
       default: false,
       describe: "Let Chromium judge, the pages' own scripts running; show where it differs",
     },
+    out: { type: 'string', describe: 'Write the report to this file, counted from where you are' },
     accept: {
       type: 'boolean',
       default: false,
@@ -124,7 +136,8 @@ export const command: Command<CheckArguments> = {
     ['$0 check --visitor member --state scrolled', 'as a member sees the pages, scrolled'],
     ['$0 check --all-viewports', 'where a narrow screen makes a difference'],
     ['$0 check --browser', 'what only a browser sees: late elements, scripts'],
-    ['$0 check --format json --fail-on warning', 'for a build server'],
+    ['$0 check --format html --out report.html', 'one page to open, search and send'],
+    ['$0 check --format sarif --out needle.sarif', 'findings on their lines in code review; also junit, csv, json'],
   ],
   async run(args, { out, log }) {
     const together = (['watch', 'all-viewports', 'browser'] as const).filter((name) => args[name]);
@@ -138,6 +151,13 @@ export const command: Command<CheckArguments> = {
     const style = styleFor(process.stdout, process.env);
     const shown = (report: CheckReport) =>
       args.format === 'json' ? JSON.stringify(report, null, 2) : checkText(report, style);
+    if (args.watch && (args.out !== undefined || !['text', 'json'].includes(args.format)))
+      throw new ProblemError([
+        {
+          message: '--watch shows its report as text or JSON, and writes no file',
+          hint: 'Leave out --watch, or --out and --format.',
+        },
+      ]);
     const checkOnce = () => {
       const { project, input, memory } = readAll(args);
       const usual = input.viewports[0]?.name ?? '';
@@ -160,7 +180,14 @@ export const command: Command<CheckArguments> = {
       const { project, source, content, input } = readAll(args);
       report = withBrowserVerdicts(report, await inBrowser(project, source, content, input, log));
     }
-    out(shown(report));
+    const inForm = await (written[args.format]?.(report) ??
+      checkText(report, args.out === undefined ? style : plainStyle));
+    if (args.out === undefined) out(inForm.replace(/\r?\n$/, ''));
+    else {
+      const text = inForm.endsWith('\n') ? inForm : `${inForm}\n`;
+      writeFiles(dirname(args.out), new Map([[basename(args.out), text]]));
+      out(`${args.out}: ${totalsText(report, style)}`);
+    }
     if (args.accept) {
       const { project, input } = readAll(args);
       const accepted = accept(readAccepted(project.directory) ?? {}, report, input.viewports[0]?.name ?? '');

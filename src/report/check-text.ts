@@ -18,10 +18,6 @@ export function checkText(report: CheckReport, style: Style, pagesShown = 2): st
       actionsText(cell, style),
     ]);
   });
-  const { errors, warnings } = report.totals;
-  const verdicts = [...new Set(report.cells.map(({ verdict }) => verdict))].map(
-    (verdict) => `${report.cells.filter((cell) => cell.verdict === verdict).length} ${verdict}`,
-  );
   const lines = [
     `${colour.bold(report.site)}: ${count(report.totals.rules, 'rule')}, ${count(report.totals.pages, 'page')}, at ${report.viewport}`,
     '',
@@ -31,9 +27,20 @@ export function checkText(report: CheckReport, style: Style, pagesShown = 2): st
     '',
     ...variationLines(report, style),
     ...findingsText(report.findings, style),
-    `${count(report.cells.length, 'cell')}${verdicts.length > 0 ? `: ${verdicts.join(', ')}` : ''}. ${errors > 0 ? colour.red(count(errors, 'error')) : 'No errors'}, ${warnings > 0 ? colour.yellow(count(warnings, 'warning')) : 'no warnings'}.`,
+    ...(report.findings.length > 0
+      ? [colour.dim('docs/findings.md says of each code what it means and what to do.')]
+      : []),
+    totalsText(report, style),
   ];
   return lines.join('\n');
+}
+
+/** What a check came to, in a line. */
+export function totalsText({ cells, totals: { errors, warnings } }: CheckReport, { colour }: Style): string {
+  const verdicts = [...new Set(cells.map(({ verdict }) => verdict))].map(
+    (verdict) => `${cells.filter((cell) => cell.verdict === verdict).length} ${verdict}`,
+  );
+  return `${count(cells.length, 'cell')}${verdicts.length > 0 ? `: ${verdicts.join(', ')}` : ''}. ${errors > 0 ? colour.red(count(errors, 'error')) : 'No errors'}, ${warnings > 0 ? colour.yellow(count(warnings, 'warning')) : 'no warnings'}.`;
 }
 
 /** Where verdicts vary by viewport, and where a browser's differ from the static ones. */
@@ -70,7 +77,7 @@ function variationLines(
 }
 
 /** Pages on which a rule does the very same are one row. */
-function groupCells(cells: Cell[]): { pages: string[]; cell: Cell }[] {
+export function groupCells(cells: Cell[]): { pages: string[]; cell: Cell }[] {
   const groups = new Map<string, { pages: string[]; cell: Cell }>();
   for (const cell of cells) {
     const key = JSON.stringify([cell.verdict, cell.actions]);
@@ -111,16 +118,21 @@ function actionsText(cell: Cell, { colour }: Style): string {
     .join('\n');
 }
 
-/** Findings of one place and code are told once, with their pages. */
-export function findingsText(findings: Finding[], style: Style): string[] {
-  const { colour } = style;
+/** Findings of one place and code, to be told once with their pages. */
+export function groupFindings(findings: Finding[]): Finding[][] {
   const groups = new Map<string, Finding[]>();
   for (const each of findings) {
     const message = each.page ? each.message.replaceAll(each.page, '…') : each.message;
     const key = JSON.stringify([each.code, each.rule, each.at, message]);
     groups.set(key, [...(groups.get(key) ?? []), each]);
   }
-  return [...groups.values()].flatMap((group) => {
+  return [...groups.values()];
+}
+
+/** Findings of one place and code are told once, with their pages. */
+export function findingsText(findings: Finding[], style: Style): string[] {
+  const { colour } = style;
+  return groupFindings(findings).flatMap((group) => {
     const [first] = group;
     if (!first) return [];
     const { code, level, rule, at, message } = first;

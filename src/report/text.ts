@@ -17,6 +17,9 @@ export function styleFor(
   return { colour: new Chalk({ level: coloured ? 1 : 0 }), width: stream.isTTY ? (stream.columns ?? 100) : 120 };
 }
 
+/** The style of text in a file. */
+export const plainStyle: Style = { colour: new Chalk({ level: 0 }), width: 120 };
+
 /** Text from a page made safe to print: control characters, which could steer a terminal, are shown as their code. */
 export function printable(text: string): string {
   return text.replace(

@@ -1,0 +1,97 @@
+import { readFileSync, readdirSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import { join } from 'node:path';
+import { default as Ajv04 } from 'ajv-draft-04';
+import { XMLParser, XMLValidator } from 'fast-xml-parser';
+import { folderWith, pageHtml, run } from '../helpers.js';
+
+const hostile = `<script>alert(1)</script>`;
+const project = () =>
+  folderWith({
+    'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n',
+    'rules/a.css': `@needle calm { pages: page-id(1); @hide .x, .gone; }
+@needle odd { pages: page-id(2); .x { color: teal; } [title="a,b\\"<i>"] { color: red; } }
+@needle soon { pages: page-id(1); @script url("../s.js"); }
+@needle lost { pages: path("/nowhere"); @hide .x; }`,
+    's.js': 'go();',
+    'public/index.html': pageHtml('class="page-1"', '<p class="x">a</p>', hostile),
+    'public/",<script>.html': pageHtml('class="page-2"', '<p class="x">a</p><p title="a,b&quot;&lt;i>">b</p>', hostile),
+  });
+
+/** What `check` writes in a form. */
+async function inForm(format: string) {
+  const directory = project();
+  const { status, out } = await run(directory, ['check', '--format', format, '--out', `made/report.${format}`]);
+  expect([status, out]).toEqual([1, expect.stringMatching(/^made\/report\.\w+: 3 cells: .* 2 errors/)]);
+  expect(readdirSync(join(directory, 'made'))).toEqual([`report.${format}`]);
+  const text = readFileSync(join(directory, 'made', `report.${format}`), 'utf8');
+  // The same on stdout.
+  expect((await run(directory, ['check', '--format', format])).out.trim()).toBe(text.trim());
+  return text;
+}
+
+describe('check --format', () => {
+  test('csv has a line for each action, by RFC 4180', async () => {
+    const lines = (await inForm('csv')).split('\r\n');
+    expect(lines[0]).toBe('rule,page,verdict,sure,action,selector,elements,pairs,won,file,line');
+    expect(lines).toContain('calm,/,hit,yes,hide,.x,1,1,1,rules/a.css,1');
+    expect(lines).toContain('calm,/,hit,yes,hide,.gone,0,0,0,rules/a.css,1');
+    expect(lines.find((line) => line.includes('title='))).toContain('"[title=""a,b\\""<i>""]",1,1,1,');
+    expect(lines.at(-1)).toBe('');
+  });
+
+  test('sarif is valid by its schema, and puts findings on their lines', async () => {
+    const log = JSON.parse(await inForm('sarif'));
+    const schema = createRequire(import.meta.url)('@microsoft/jest-sarif/lib/schemas/sarif-2.1.0-rtm.5.json');
+    const ajv = new Ajv04.default({ strict: false, validateFormats: false, unicodeRegExp: false });
+    ajv.validate(schema, log);
+    expect(ajv.errors).toBeNull();
+    const found = log.runs[0].results.map(
+      (each: { ruleId: string; level: string; locations: { physicalLocation: object }[] }) => [
+        each.ruleId,
+        each.level,
+        each.locations[0]?.physicalLocation,
+      ],
+    );
+    const at = (startLine: number, startColumn: number) => ({
+      artifactLocation: { uri: 'rules/a.css' },
+      region: { startLine, startColumn },
+    });
+    expect(found).toContainEqual(['no-element', 'error', at(1, 46)]);
+    expect(found).toContainEqual(['no-page', 'error', at(4, 23)]);
+  });
+
+  test('junit has a case for each rule and page, and one for what belongs to none', async () => {
+    const text = await inForm('junit');
+    expect(XMLValidator.validate(text)).toBe(true);
+    const parser = new XMLParser({
+      ignoreAttributes: false,
+      isArray: (name) => name === 'testcase' || name === 'failure',
+    });
+    const { testsuites } = parser.parse(text);
+    const cases = testsuites.testsuite.testcase as Record<string, unknown>[];
+    expect(cases.map((each) => [each['@_name'], 'failure' in each, 'skipped' in each])).toEqual([
+      ['calm on /', true, false],
+      ['odd on /%22%2C%3Cscript%3E.html', false, false],
+      ['soon on /', false, true],
+      ['no-page: lost', true, false],
+    ]);
+    expect([testsuites['@_tests'], testsuites['@_failures'], testsuites['@_skipped']]).toEqual(['4', '2', '1']);
+  });
+
+  test('html holds no markup of pages, and can be read without JavaScript', async () => {
+    const text = await inForm('html');
+    expect(text).not.toContain('<script>alert');
+    expect(text).not.toContain('"a,b\\"<i>"');
+    expect(text).toContain('[title=&quot;a,b\\&quot;&lt;i&gt;&quot;]');
+    expect(text.replace(/<script>[^]*?<\/script>/g, '')).toMatch(/calm[^]*?\.gone[^]*?0 elements/);
+    expect(text).not.toMatch(/(src|href)="?http/);
+  });
+
+  test('a report that cannot be written is told, and a watch writes none', async () => {
+    const directory = project();
+    const { status, log } = await run(directory, ['check', '--format', 'csv', '--out', 's.js/report.csv']);
+    expect([status, log]).toEqual([3, expect.stringMatching(/s\.js\/report\.csv cannot be written/)]);
+    expect((await run(directory, ['check', '--watch', '--out', 'a.txt'])).status).toBe(2);
+  });
+});
