@@ -1,6 +1,5 @@
-import type { Browser, BrowserContext, CDPSession, Page as BrowserPage, Route } from 'playwright-core';
+import type { Browser, BrowserContext, Page as BrowserPage } from 'playwright-core';
 import type { Bundle } from '../core/build/bundle.js';
-import { insertInto } from '../core/build/insert.js';
 import { matchedElements, verdictOf, type Judgement, type JudgedRule } from '../core/check/judge.js';
 import type { Look } from '../core/check/look.js';
 import type { CheckInput, Step } from '../core/check/plan.js';
@@ -9,25 +8,13 @@ import type { Cell, Verdict } from '../core/check/verdict.js';
 import { selectorParts } from '../core/css/selector.js';
 import { elementPath } from '../core/page/element-path.js';
 import { pageAddress, type View } from '../core/page/view.js';
-import type { PageState } from '../core/page/state.js';
 import type { Action } from '../core/rule/rule.js';
 import { targets } from '../core/rule/target.js';
 import { measure, type Measured, type Probe } from './measure.js';
+import { answer, withBuild, type BrowserSource } from './serve.js';
+import { applyState } from './state.js';
 
-/** What a page in Chromium may load beside itself. */
-export interface BrowserSource {
-  /** The bytes at an address; null: ask the site itself, if it has an address, else nothing is there. */
-  file: (address: string) => { body: Buffer; type: string } | null;
-  /** Whether requests may go to the running site. */
-  live: boolean;
-  /** Headers for the site's own host, by visitor. */
-  headers: (visitor: string | null) => Record<string, string>;
-  /** Whether the page's own scripts run. */
-  scripts: boolean;
-}
-
-/** Where the build is served from while pages are judged. */
-const buildPath = '/local-needle-build/';
+export type { BrowserSource };
 
 /** How long an element that comes by script is waited for, in milliseconds. */
 const lateMs = 5000;
@@ -84,103 +71,6 @@ async function judgePage(
   const cells: Cell[] = [];
   for (const { rule } of work.judged) cells.push(await judgeRule(tab, rule, look, failures, source.scripts));
   return cells;
-}
-
-function withBuild(html: string, bundle: Bundle, place: CheckInput['place']): string {
-  const script = bundle.js === null ? '' : `<script src="${buildPath}needle.js"></script>`;
-  const first = `<style id="local-needle-first">@layer local-needle-probe { }</style>`;
-  const built = insertInto(
-    html,
-    `<link rel="stylesheet" id="local-needle-build" href="${buildPath}needle.css">${script}`,
-    place,
-  );
-  // The first layer of all: what is important there wins over every other layer.
-  return built.replace(/<head[^>]*>/i, (head) => head + first);
-}
-
-interface Answering {
-  address: string;
-  html: string;
-  bundle: Bundle;
-  source: BrowserSource;
-  view: View;
-  headers: Record<string, string>;
-}
-
-async function answer(route: Route, { address, html, bundle, source, view, headers }: Answering): Promise<void> {
-  const request = route.request();
-  const url = new URL(request.url());
-  if (request.method() !== 'GET') return route.abort();
-  if (url.pathname.startsWith(buildPath)) {
-    const name = url.pathname.slice(buildPath.length);
-    if (name === 'needle.css') return route.fulfill({ contentType: 'text/css', body: bundle.css.text });
-    if (name === 'needle.js') return route.fulfill({ contentType: 'text/javascript', body: bundle.js?.text ?? '' });
-    const bytes = bundle.files.get(name);
-    return bytes ? route.fulfill({ body: Buffer.from(bytes) }) : route.fulfill({ status: 404, body: '' });
-  }
-  if (request.isNavigationRequest() && request.frame().parentFrame() === null)
-    return request.url() === address
-      ? route.fulfill({ contentType: 'text/html; charset=utf-8', body: html })
-      : route.abort();
-  const type = request.resourceType();
-  if (!source.scripts && type === 'script') return route.abort();
-  const style = type === 'stylesheet' ? view.style(url.href) : null;
-  if (style) return route.fulfill({ contentType: 'text/css; charset=utf-8', body: style.text });
-  const file = source.file(url.href);
-  if (file) return route.fulfill({ contentType: file.type, body: file.body });
-  if (!source.live) return route.fulfill({ status: 404, body: '' });
-  const own = url.origin === new URL(address).origin;
-  return route.continue(own ? { headers: { ...request.headers(), ...headers } } : {});
-}
-
-/** Puts a page into a state: classes by script, pseudo-classes as the developer tools do. */
-async function applyState(tab: BrowserPage, { addClass, removeClass, pseudo }: PageState): Promise<void> {
-  await tab.evaluate(
-    ({ add, remove }) => {
-      for (const [selector, name] of remove)
-        document.querySelectorAll(selector).forEach((each) => each.classList.remove(name));
-      for (const [selector, name] of add)
-        document.querySelectorAll(selector).forEach((each) => each.classList.add(name));
-    },
-    { add: addClass, remove: removeClass },
-  );
-  if (pseudo.length === 0) return;
-  const tools = await tab.context().newCDPSession(tab);
-  await tools.send('DOM.enable');
-  await tools.send('CSS.enable');
-  const { root } = await tools.send('DOM.getDocument', { depth: -1 });
-  const forced = new Map<number, Set<string>>();
-  const force = (id: number, name: string) => forced.set(id, (forced.get(id) ?? new Set()).add(name));
-  for (const [selector, written] of pseudo) {
-    const name = written.replace(/^:/, '').toLowerCase();
-    const upwards = name === 'hover' || name === 'active' ? name : name.startsWith('focus') ? 'focus-within' : null;
-    const { nodeIds } = await tools.send('DOM.querySelectorAll', { nodeId: root.nodeId, selector });
-    for (const id of nodeIds) {
-      force(id, name);
-      if (name === 'focus-visible') force(id, 'focus');
-      if (upwards) for (const above of await lineage(tools, id)) force(above, upwards);
-    }
-  }
-  for (const [nodeId, names] of forced)
-    await tools.send('CSS.forcePseudoState', { nodeId, forcedPseudoClasses: [...names] });
-}
-
-/** The node IDs of the elements above one. */
-async function lineage(tools: CDPSession, nodeId: number): Promise<number[]> {
-  const { object } = await tools.send('DOM.resolveNode', { nodeId });
-  const above: number[] = [];
-  let current = object.objectId;
-  while (current) {
-    const { result } = await tools.send('Runtime.callFunctionOn', {
-      objectId: current,
-      functionDeclaration: 'function () { return this.parentElement; }',
-    });
-    if (!result.objectId) break;
-    const { nodeId: id } = await tools.send('DOM.requestNode', { objectId: result.objectId });
-    above.push(id);
-    current = result.objectId;
-  }
-  return above;
 }
 
 async function judgeRule(

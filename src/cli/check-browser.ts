@@ -3,11 +3,11 @@ import { extname, resolve, sep } from 'node:path';
 import { judgeInBrowser, type BrowserSource } from '../browser/judge.js';
 import { launchChromium } from '../browser/render.js';
 import type { SiteContent } from '../capture/site-content.js';
-import { buildBundle } from '../core/build/bundle.js';
+import { buildBundle, type Bundle } from '../core/build/bundle.js';
 import { prepareShipments } from '../core/build/shipment.js';
 import type { CheckInput } from '../core/check/plan.js';
 import type { Cell } from '../core/check/verdict.js';
-import { folderPath } from '../core/page/view.js';
+import { folderPath, type View } from '../core/page/view.js';
 import type { Project } from '../project/project.js';
 import type { SiteSource } from '../project/read-configuration.js';
 import { visitorHeaders } from '../project/visitor.js';
@@ -39,20 +39,7 @@ export async function inBrowser(
 ): Promise<Cell[]> {
   const browser = await launchChromium();
   try {
-    const cells = await judgeInBrowser(
-      browser,
-      input,
-      ({ site, open }) =>
-        buildBundle(prepareShipments({ ...input, site, open }), {
-          site: site.name,
-          pathOptions: source.pathOptions,
-          minify: false,
-          withScript: true,
-          shippedName,
-          nameOf: (name) => name,
-        }),
-      browserSource(project, source),
-    );
+    const cells = await judgeInBrowser(browser, input, bundleMaker(input, source), browserSource(project, source));
     log(`Chromium ${browser.version()} judged ${count(cells.length, 'cell')} of ${content.site.name}.`);
     return cells;
   } finally {
@@ -60,7 +47,22 @@ export async function inBrowser(
   }
 }
 
-function browserSource(project: Project, { from }: SiteSource): BrowserSource {
+/** Makes the bundle of a view's pages, once for each view. */
+export function bundleMaker(input: CheckInput, { pathOptions }: SiteSource): (view: View) => Bundle {
+  const made = new Map<View, Bundle>();
+  return (view) => {
+    const known = made.get(view);
+    if (known) return known;
+    const { site, open } = view;
+    const form = { site: site.name, pathOptions, minify: false, withScript: true, shippedName };
+    const bundle = buildBundle(prepareShipments({ ...input, site, open }), { ...form, nameOf: (name) => name });
+    made.set(view, bundle);
+    return bundle;
+  };
+}
+
+/** What pages in Chromium may load beside what was captured. */
+export function browserSource(project: Project, { from }: SiteSource): BrowserSource {
   const folder = from.kind === 'folder' ? realpathSync(resolve(project.directory, from.where)) : null;
   return {
     live: from.kind === 'address',

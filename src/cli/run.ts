@@ -46,6 +46,10 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
     usage: '<a> <b>',
     load: () => import('./drift.js'),
   },
+  'before-after': {
+    describe: 'Pictures of each page without and with the rules, what changed outlined',
+    load: () => import('./before-after.js'),
+  },
   build: { describe: 'Write what ships', load: () => import('./build.js') },
   schema: {
     describe: 'Print the JSON Schema of local-needle.yaml, or custom data for CSS editors',

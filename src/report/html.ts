@@ -33,6 +33,7 @@ export function checkHtml(report: CheckReport): string {
 <header>
 <h1>${safe(site)} <small>at ${safe(how)}</small></h1>
 <p>${count(totals.rules, 'rule')}, ${count(totals.pages, 'page')}, ${count(cells.length, 'cell')}. <strong class="error">${count(totals.errors, 'error')}</strong>, <strong class="warning">${count(totals.warnings, 'warning')}</strong>.</p>
+</header>
 <form id="tools" role="search" hidden>
 <label>Search <input type="search" id="search" placeholder="rule, page, selector"></label>
 <fieldset><legend>Show</legend>
@@ -40,7 +41,6 @@ ${verdicts.map((verdict) => `<label><input type="checkbox" name="verdict" value=
 </fieldset>
 <p id="shown" role="status"></p>
 </form>
-</header>
 <main>
 <section aria-labelledby="findings"><h2 id="findings">Findings</h2>
 ${findings.length === 0 ? '<p>None.</p>' : groupFindings(findings).map(findingHtml).join('\n')}
@@ -84,7 +84,7 @@ function ruleHtml(rule: CheckReport['rules'][number], cells: Cell[], hints: Map<
   });
   const body =
     rows.length > 0
-      ? `<table><thead><tr><th scope="col">Pages</th><th scope="col">What it does there</th></tr></thead><tbody>${rows.join('')}</tbody></table>`
+      ? `<table><colgroup><col class="where"><col></colgroup><thead><tr><th scope="col">Pages</th><th scope="col">What it does there</th></tr></thead><tbody>${rows.join('')}</tbody></table>`
       : `<p>${rule.paused ? 'Paused.' : 'Picks no page.'}</p>`;
   return `<section class="rule"><h3>${safe(rule.rule)} <small>${safe(`${rule.file}:${rule.line}`)}</small></h3>${body}</section>`;
 }

@@ -57,7 +57,7 @@ describe('check --format', () => {
       artifactLocation: { uri: 'rules/a.css' },
       region: { startLine, startColumn },
     });
-    expect(found).toContainEqual(['no-element', 'error', at(1, 46)]);
+    expect(found).toContainEqual(['no-element', 'error', at(1, 45)]);
     expect(found).toContainEqual(['no-page', 'error', at(4, 23)]);
   });
 

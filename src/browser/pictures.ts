@@ -1,0 +1,83 @@
+import type { Browser, BrowserContext } from 'playwright-core';
+import type { Bundle } from '../core/build/bundle.js';
+import type { CheckInput } from '../core/check/plan.js';
+import type { Way } from '../core/check/look.js';
+import type { Page } from '../core/page/page.js';
+import { pageAddress, type View } from '../core/page/view.js';
+import { comparePictures, type PictureDifference } from './compare-pictures.js';
+import { answer, withBuild, type BrowserSource } from './serve.js';
+import { applyState } from './state.js';
+
+/** A page to be taken before and after. */
+export interface Sitting {
+  page: Page;
+  view: View;
+  way: Way;
+  visitor: string | null;
+  /** The rules that are for it; none for a page that must stay as it is. */
+  rules: string[];
+}
+
+/** A page as it was and as it is with the build. */
+export interface PicturePair extends Sitting {
+  before: Buffer;
+  after: Buffer;
+  difference: PictureDifference;
+}
+
+/** The moment at which all pictures are taken; clocks stand still after a second. */
+const moment = new Date('2026-01-15T12:00:00Z');
+/** Pixels of a page's height that are taken at most. */
+const mostHeight = 8000;
+
+/** Takes a page without the build and with it. A second run gives the same pictures: clock and animations stand still. */
+export async function takePair(
+  browser: Browser,
+  sitting: Sitting,
+  bundle: Bundle,
+  source: BrowserSource,
+  input: CheckInput,
+): Promise<PicturePair> {
+  const { view, page, way } = sitting;
+  const html = view.html(page);
+  const context = await browser.newContext({
+    viewport: { width: way.viewport.width, height: way.viewport.height },
+    ...{ bypassCSP: true, serviceWorkers: 'block', reducedMotion: 'reduce', timezoneId: 'UTC', locale: 'en-GB' },
+  });
+  try {
+    const before = await take(context, sitting, html, bundle, source, input);
+    const after = await take(context, sitting, withBuild(html, bundle, input.place), bundle, source, input);
+    return { ...sitting, before, after, difference: comparePictures(before, after) };
+  } finally {
+    await context.close();
+  }
+}
+
+async function take(
+  context: BrowserContext,
+  { page, view, way, visitor }: Sitting,
+  html: string,
+  bundle: Bundle,
+  source: BrowserSource,
+  input: CheckInput,
+): Promise<Buffer> {
+  const address = pageAddress(page);
+  const tab = await context.newPage();
+  try {
+    await tab.route('**/*', (route) =>
+      answer(route, { address, html, bundle, source, view, headers: source.headers(visitor) }),
+    );
+    await tab.clock.install({ time: moment });
+    await tab.clock.pauseAt(moment);
+    await tab.goto(address, { waitUntil: 'load', timeout: 30_000 });
+    await tab.clock.runFor(1000);
+    const change = way.state === null ? undefined : input.states[way.state];
+    if (change) await applyState(tab, change);
+    await tab.evaluate(() => document.fonts.ready.then(() => undefined));
+    const height = await tab.evaluate(() => document.documentElement.scrollHeight);
+    const clip = { x: 0, y: 0, width: way.viewport.width, height: Math.min(height, mostHeight) };
+    return await tab.screenshot({ fullPage: true, animations: 'disabled', caret: 'hide', scale: 'css', clip });
+  } finally {
+    await tab.close();
+  }
+}

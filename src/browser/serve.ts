@@ -1,0 +1,70 @@
+import type { Route } from 'playwright-core';
+import type { Bundle } from '../core/build/bundle.js';
+import { insertInto } from '../core/build/insert.js';
+import type { CheckInput } from '../core/check/plan.js';
+import type { View } from '../core/page/view.js';
+
+/** What a page in Chromium may load beside itself. */
+export interface BrowserSource {
+  /** The bytes at an address; null: ask the site itself, if it has an address, else nothing is there. */
+  file: (address: string) => { body: Buffer; type: string } | null;
+  /** Whether requests may go to the running site. */
+  live: boolean;
+  /** Headers for the site's own host, by visitor. */
+  headers: (visitor: string | null) => Record<string, string>;
+  /** Whether the page's own scripts run. */
+  scripts: boolean;
+}
+
+/** Where the build is served from while pages are judged. */
+const buildPath = '/local-needle-build/';
+
+/** A page with the build in it, and a layer before all others for probes. */
+export function withBuild(html: string, bundle: Bundle, place: CheckInput['place']): string {
+  const script = bundle.js === null ? '' : `<script src="${buildPath}needle.js"></script>`;
+  const first = `<style id="local-needle-first">@layer local-needle-probe { }</style>`;
+  const built = insertInto(
+    html,
+    `<link rel="stylesheet" id="local-needle-build" href="${buildPath}needle.css">${script}`,
+    place,
+  );
+  // The first layer of all: what is important there wins over every other layer.
+  return built.replace(/<head[^>]*>/i, (head) => head + first);
+}
+
+/** What a page in Chromium is answered from. */
+export interface Answering {
+  address: string;
+  html: string;
+  bundle: Bundle;
+  source: BrowserSource;
+  view: View;
+  headers: Record<string, string>;
+}
+
+/** Answers a request of a page: from what was captured, the build, and what the source gives. */
+export async function answer(route: Route, { address, html, bundle, source, view, headers }: Answering): Promise<void> {
+  const request = route.request();
+  const url = new URL(request.url());
+  if (request.method() !== 'GET') return route.abort();
+  if (url.pathname.startsWith(buildPath)) {
+    const name = url.pathname.slice(buildPath.length);
+    if (name === 'needle.css') return route.fulfill({ contentType: 'text/css', body: bundle.css.text });
+    if (name === 'needle.js') return route.fulfill({ contentType: 'text/javascript', body: bundle.js?.text ?? '' });
+    const bytes = bundle.files.get(name);
+    return bytes ? route.fulfill({ body: Buffer.from(bytes) }) : route.fulfill({ status: 404, body: '' });
+  }
+  if (request.isNavigationRequest() && request.frame().parentFrame() === null)
+    return request.url() === address
+      ? route.fulfill({ contentType: 'text/html; charset=utf-8', body: html })
+      : route.abort();
+  const type = request.resourceType();
+  if (!source.scripts && type === 'script') return route.abort();
+  const style = type === 'stylesheet' ? view.style(url.href) : null;
+  if (style) return route.fulfill({ contentType: 'text/css; charset=utf-8', body: style.text });
+  const file = source.file(url.href);
+  if (file) return route.fulfill({ contentType: file.type, body: file.body });
+  if (!source.live) return route.fulfill({ status: 404, body: '' });
+  const own = url.origin === new URL(address).origin;
+  return route.continue(own ? { headers: { ...request.headers(), ...headers } } : {});
+}

@@ -1,0 +1,158 @@
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { dirname, join, relative, resolve } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import cliProgress from 'cli-progress';
+import { takePair, type PicturePair } from '../browser/pictures.js';
+import { launchChromium } from '../browser/render.js';
+import { pagesToSee } from '../core/check/sittings.js';
+import type { CheckInput } from '../core/check/plan.js';
+import { suggestion } from '../core/nearest.js';
+import { normalisePath } from '../core/page/path.js';
+import { ProblemError } from '../core/place.js';
+import { noteOutput, requireOwnFolder } from '../project/outputs.js';
+import { contactSheet, percent, type SheetPair } from '../report/contact-sheet.js';
+import { count, printable, styleFor, table } from '../report/text.js';
+import { browserSource, bundleMaker } from './check-browser.js';
+import { status, today, type Command } from './command.js';
+import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
+import { replaceFolder } from './write.js';
+
+interface BeforeAfterArguments extends LookArguments {
+  rule?: string;
+  page?: string;
+  out: string;
+}
+
+export const command: Command<BeforeAfterArguments> = {
+  options: {
+    rule: { type: 'string', describe: 'What this rule alone does, on its pages' },
+    page: { type: 'string', describe: 'This page alone' },
+    out: { type: 'string', default: 'before-after', describe: 'Folder to write to, counted from where you are' },
+    ...lookOptions,
+  },
+  examples: [
+    ['$0 before-after', 'every page that a rule is for, at every viewport, and pages that must not change'],
+    ['$0 before-after --rule winter-logo', 'what one rule does'],
+  ],
+  async run(args, { out, log }) {
+    const { project, source, content } = openProject(args);
+    const look = lookAt(args, project, source, content);
+    // Of one rule, what that rule does: the others are left out.
+    const rules = project.rules.filter(({ name }) => args.rule === undefined || name === args.rule);
+    const viewports =
+      args.viewport === undefined ? look.viewports : look.viewports.filter(({ name }) => name === args.viewport);
+    const input: CheckInput = { ...look, viewports, rules, findings: [], others: [], today: today() };
+    if (rules.length === 0 && args.rule !== undefined)
+      throw new ProblemError([
+        {
+          message: `There is no rule "${args.rule}"`,
+          hint: suggestion(
+            args.rule,
+            project.rules.map(({ name }) => name),
+          ),
+        },
+      ]);
+    const page = args.page === undefined ? null : normalisePath(args.page, source.pathOptions);
+    const sittings = pagesToSee(input, page);
+    if (!sittings.some((each) => each.rules.length > 0))
+      throw new ProblemError([
+        { message: 'No rule is for such a page', hint: 'local-needle check lists the rules with their pages.' },
+      ]);
+    const folder = resolve(args.out);
+    requireOwnFolder(
+      project.directory,
+      folder,
+      source.from.kind === 'folder' ? resolve(project.directory, source.from.where) : null,
+    );
+    const browser = await launchChromium();
+    const bar = progressBar(sittings.length);
+    try {
+      const bundleFor = bundleMaker(input, source);
+      const pairs: PicturePair[] = [];
+      for (const sitting of sittings) {
+        bar?.update(pairs.length, { path: printable(sitting.page.path).slice(0, 50) });
+        pairs.push(await takePair(browser, sitting, bundleFor(sitting.view), browserSource(project, source), input));
+      }
+      bar?.stop();
+      const sheet = pairs.map(sheetPair);
+      const html = contactSheet(content.site.name, sheet);
+      // The sheet's own picture is taken of its page, which must be there first.
+      const sheetPng = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' });
+      let made: Buffer | null = null;
+      const fill = (target: string, picture: Buffer | null) => {
+        pairs.forEach((pair, index) => {
+          const { before, after } = sheet[index] ?? {};
+          for (const [name, bytes] of [
+            [before, pair.before],
+            [after, pair.after],
+          ] as const) {
+            mkdirSync(dirname(join(target, name ?? '')), { recursive: true });
+            writeFileSync(join(target, name ?? ''), bytes);
+          }
+        });
+        writeFileSync(join(target, 'index.html'), html);
+        if (picture) writeFileSync(join(target, 'contact-sheet.png'), picture);
+      };
+      replaceFolder(folder, (target) => fill(target, null));
+      noteOutput(project.directory, folder);
+      await sheetPng.goto(pathToFileURL(join(folder, 'index.html')).href);
+      await sheetPng.evaluate(() => document.querySelectorAll('img').forEach((image) => (image.loading = 'eager')));
+      await sheetPng.waitForLoadState('networkidle');
+      made = await sheetPng.screenshot({ fullPage: true });
+      writeFileSync(join(folder, 'contact-sheet.png'), made);
+      const style = styleFor(process.stdout, process.env);
+      const rows = sheet.map(({ path, viewport, rules: own, share }) => [
+        printable(path),
+        viewport,
+        own.length > 0 ? printable(own.join(', ')) : style.colour.dim('no rule: must stay'),
+        share === 0 ? 'identical' : percent(share),
+      ]);
+      out(table(['page', 'viewport', 'rules', 'changed'], rows, style, [36, 12, 50]));
+      const changed = sheet.filter(({ rules: own, share }) => own.length === 0 && share > 0);
+      const controls = sheet.filter(({ rules: own }) => own.length === 0);
+      out('');
+      if (changed.length > 0)
+        out(style.colour.red(`${count(changed.length, 'picture')} of pages that no rule is for differ.`));
+      else if (controls.length > 0)
+        out(
+          `${count(controls.length, 'picture')} of pages that no rule is for: identical, byte for byte or pixel for pixel.`,
+        );
+      else out('A rule reaches every page: there is none that must stay as it is. --rule NAME looks at one.');
+      out(
+        `${relative(process.cwd(), folder) || '.'}: index.html, contact-sheet.png and ${count(sheet.length * 2, 'picture')}.`,
+      );
+      return changed.length > 0 ? status.findings : status.fine;
+    } finally {
+      bar?.stop();
+      await browser.close();
+      if (!process.stderr.isTTY) log(`${count(sittings.length, 'pair')} taken.`);
+    }
+  },
+};
+
+function sheetPair({ page, way, rules, difference }: PicturePair, index: number): SheetPair {
+  const name = `${String(index + 1).padStart(3, '0')}-${
+    page.path
+      .replace(/[^A-Za-z0-9]+/g, '-')
+      .replace(/^-|-$/g, '')
+      .slice(0, 60) || 'front'
+  }-${way.viewport.name.replace(/[^\w-]+/g, '-')}`;
+  const { width, heights, share, regions } = difference;
+  return {
+    ...{ path: page.path, viewport: way.viewport.name, state: way.state, rules },
+    ...{ before: `pictures/${name}-before.png`, after: `pictures/${name}-after.png`, width, heights, share, regions },
+  };
+}
+
+function progressBar(total: number): cliProgress.SingleBar | null {
+  if (!process.stderr.isTTY) return null;
+  const bar = new cliProgress.SingleBar(
+    {
+      ...{ format: '  {bar} {value} of {total} pairs  {path}', hideCursor: true, clearOnComplete: true },
+      ...{ barsize: 30, stream: process.stderr },
+    },
+    cliProgress.Presets.shades_classic,
+  );
+  bar.start(total, 0, { path: '' });
+  return bar;
+}
