@@ -1,6 +1,5 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { dirname, extname, join, relative, resolve } from 'node:path';
-import { CssSyntaxError } from 'postcss';
 import type { Argv } from 'yargs';
 import { lift, type LiftInput, type OldFile } from '../core/lift/lift.js';
 import { suggestion } from '../core/nearest.js';
@@ -65,7 +64,7 @@ export const command: Command<LiftArguments> = {
       scriptFolder,
       readRules: (text, scripts) => rulesOf(text, file, scripts, project),
     };
-    const result = liftedFrom(input);
+    const result = lift(input);
     const scripts = [...result.scripts].map(([name, text]): [string, string] => [
       join(dirname(file), scriptFolder, name),
       text,
@@ -126,35 +125,6 @@ function pageNamed(path: string, { site }: SiteContent, { pathOptions }: SiteSou
   if (page) return page;
   const paths = site.pages.map((each) => each.path);
   throw new ProblemError([{ message: `${site.name} has no page ${path}`, hint: suggestion(path, paths) }]);
-}
-
-/** Lifts, and says where a file cannot be read. */
-function liftedFrom(input: LiftInput) {
-  try {
-    return lift(input);
-  } catch (error) {
-    const at = (line: number, column: number) => ({ file: input.files[0]?.name ?? '', line, column });
-    if (error instanceof CssSyntaxError)
-      throw new ProblemError([
-        {
-          message: `This is not valid CSS: ${error.reason.charAt(0).toLowerCase()}${error.reason.slice(1)}`,
-          at: {
-            ...at(error.line ?? 1, error.column ?? 1),
-            file: error.input?.file ? relative(process.cwd(), error.input.file) : at(1, 1).file,
-          },
-          source: error.source?.split('\n')[(error.line ?? 1) - 1],
-          hint: 'Mend it first: browsers would drop what follows.',
-        },
-      ]);
-    if (!(error instanceof SyntaxError)) throw error;
-    const { loc } = error as SyntaxError & { loc?: { line: number; column: number } };
-    throw new ProblemError([
-      {
-        message: `Browsers cannot read a script here: ${error.message}`,
-        at: at(loc?.line ?? 1, (loc?.column ?? 0) + 1),
-      },
-    ]);
-  }
 }
 
 /** Reads rules that are not written yet, with their scripts. Throws ProblemError. */

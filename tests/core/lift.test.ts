@@ -1,4 +1,5 @@
 import { lift, type OldFile } from '../../src/core/lift/lift.js';
+import { ProblemError } from '../../src/core/place.js';
 import { readRuleFile } from '../../src/project/rule-file.js';
 import { siteOf } from '../helpers.js';
 
@@ -205,4 +206,20 @@ describe('A script for all pages', () => {
     expect([...scripts.values()]).toEqual(['go();\n']);
     expect(leftovers.get('old.js')).toBe('(function () {\n  \n  other();\n})();');
   });
+});
+
+test.each([
+  [{ kind: 'css' as const, text: '.x { color: red; }\n.y {' }, 'This is not valid CSS: unclosed block', 2, 1],
+  [{ kind: 'html' as const, text: '<p>\n<style>\n.x }\n</style>' }, 'This is not valid CSS', 3, 1],
+  [{ kind: 'html' as const, text: '<p>\n<script>\nif (</script>' }, 'Browsers cannot read this script', 3, 5],
+])('An old file that cannot be read is told at its place: %j', (file, message, line, column) => {
+  try {
+    lifted([file]);
+    throw new Error('It was read.');
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    const [problem] = error.problems;
+    expect(problem?.message).toContain(message);
+    expect(problem?.at).toEqual({ file: `old.${file.kind}`, line, column });
+  }
 });

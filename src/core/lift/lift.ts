@@ -52,7 +52,7 @@ const mostRounds = 12;
 
 /**
  * Turns old CSS and snippets into rules. What lifting would change on any captured page is written another way, or left
- * where it stands. Throws CssSyntaxError or SyntaxError with the place where a file cannot be read.
+ * where it stands. Throws ProblemError with the place where a file cannot be read.
  */
 export function lift(input: LiftInput): LiftResult {
   const { view, files } = input;

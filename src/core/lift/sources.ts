@@ -1,10 +1,11 @@
 import { parseFragment, type DefaultTreeAdapterTypes as Tree } from 'parse5';
-import { parse, type Root, type Rule as StyleRule } from 'postcss';
+import { CssSyntaxError, parse, type Root, type Rule as StyleRule } from 'postcss';
 import { attribute } from '../page/document.js';
 import { compileMatcher } from '../page/elements.js';
 import { expressionFor } from '../page/expression.js';
 import type { Page } from '../page/page.js';
 import { pageAddress, type View } from '../page/view.js';
+import { ProblemError } from '../place.js';
 import { blocksOf, namesUnknownFile, type Block, type Resolve } from './blocks.js';
 import type { Left } from './lift.js';
 import { takePageScope, type PageScope } from './page-scope.js';
@@ -51,7 +52,7 @@ export function sheetsIn(file: OldFile, view: View): Sheet[] {
         ? partsOf(file.text, 'style')
         : [];
   return texts.map(({ text, offset, line }) => {
-    const root = parse(text, { from: file.name });
+    const root = inPlace(file, line, () => parse(text, { from: file.name }));
     const resolve = resolverFor(file, text, view);
     const scopeOf = scopeFor(file, view);
     const blocks = blocksOf({ root, file: file.name, scopeOf, resolve });
@@ -62,6 +63,32 @@ export function sheetsIn(file: OldFile, view: View): Sheet[] {
     for (const block of blocks) block.at.line += line - 1;
     return { file, root, text, offset, line, blocks, whyLeft };
   });
+}
+
+/** Reads a part of a file that begins on a line of it. Throws ProblemError with the place where it cannot be read. */
+function inPlace<T>(file: OldFile, line: number, read: () => T): T {
+  try {
+    return read();
+  } catch (error) {
+    const css = error instanceof CssSyntaxError ? error : null;
+    if (!css && !(error instanceof SyntaxError)) throw error;
+    const { loc } = error as { loc?: { line: number; column: number } };
+    const at = {
+      file: file.name,
+      line: (css?.line ?? loc?.line ?? 1) + line - 1,
+      column: css?.column ?? (loc?.column ?? 0) + 1,
+    };
+    const reason = (css?.reason ?? (error as Error).message).replace(/ \(\d+:\d+\)$/, '');
+    const what = css ? 'This is not valid CSS' : 'Browsers cannot read this script';
+    throw new ProblemError([
+      {
+        message: `${what}: ${reason.charAt(0).toLowerCase()}${reason.slice(1)}`,
+        at,
+        source: file.text.split(/\r\n?|\n/)[at.line - 1],
+        hint: 'Mend it first: browsers would drop what follows.',
+      },
+    ]);
+  }
 }
 
 /** Which pages a selector of a file is for. */
@@ -149,7 +176,7 @@ export function scriptsIn(file: OldFile, view: View, left: Left[]): Script[] {
         ? partsOf(file.text, 'script')
         : [];
   return texts.map(({ text, offset, line }) => {
-    const taken = takeScriptApart(text, view.site);
+    const taken = inPlace(file, line, () => takeScriptApart(text, view.site));
     for (const each of taken.lifted) each.line += line - 1;
     for (const { line: at, reason } of taken.reasons)
       left.push({
