@@ -19,4 +19,6 @@ export default {
     ],
   },
   testTimeout: 180_000,
+  // On two cores Jest would leave one idle; most of the time goes into programs that the tests start.
+  maxWorkers: 2,
 };
