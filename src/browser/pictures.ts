@@ -67,7 +67,8 @@ async function take(
     await tab.route('**/*', (route) =>
       answer(route, { address, html, bundle, source, view, headers: source.headers(visitor) }),
     );
-    await tab.clock.install({ time: moment });
+    // The clock runs from when it is installed until it is paused: it must not be past the moment by then.
+    await tab.clock.install({ time: moment.getTime() - 3_600_000 });
     await tab.clock.pauseAt(moment);
     await tab.goto(address, { waitUntil: 'load', timeout: 30_000 });
     await tab.clock.runFor(1000);
@@ -77,6 +78,26 @@ async function take(
     const height = await tab.evaluate(() => document.documentElement.scrollHeight);
     const clip = { x: 0, y: 0, width: way.viewport.width, height: Math.min(height, mostHeight) };
     return await tab.screenshot({ fullPage: true, animations: 'disabled', caret: 'hide', scale: 'css', clip });
+  } finally {
+    await tab.close();
+  }
+}
+
+/** A picture of a page that is nowhere yet: its HTML, and the files that it names. */
+export async function takeSheet(browser: Browser, html: string, files: Map<string, Buffer>): Promise<Buffer> {
+  const origin = 'http://sheet.invalid/';
+  const tab = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' });
+  try {
+    await tab.route('**/*', (route) => {
+      const name = decodeURI(route.request().url().slice(origin.length));
+      if (name === '') return route.fulfill({ contentType: 'text/html; charset=utf-8', body: html });
+      const body = files.get(name);
+      return body ? route.fulfill({ contentType: 'image/png', body }) : route.fulfill({ status: 404, body: '' });
+    });
+    await tab.goto(origin);
+    await tab.evaluate(() => document.querySelectorAll('img').forEach((image) => (image.loading = 'eager')));
+    await tab.waitForLoadState('networkidle');
+    return await tab.screenshot({ fullPage: true });
   } finally {
     await tab.close();
   }

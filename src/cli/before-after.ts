@@ -1,13 +1,9 @@
-import { mkdirSync, writeFileSync } from 'node:fs';
-import { dirname, join, relative, resolve } from 'node:path';
-import { pathToFileURL } from 'node:url';
-import cliProgress from 'cli-progress';
-import { takePair, type PicturePair } from '../browser/pictures.js';
+import { relative, resolve } from 'node:path';
+import { takePair, takeSheet, type PicturePair } from '../browser/pictures.js';
 import { launchChromium } from '../browser/render.js';
 import { pagesToSee } from '../core/check/sittings.js';
 import type { CheckInput } from '../core/check/plan.js';
 import { suggestion } from '../core/nearest.js';
-import { normalisePath } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 import { noteOutput, requireOwnFolder } from '../project/outputs.js';
 import { contactSheet, percent, type SheetPair } from '../report/contact-sheet.js';
@@ -15,7 +11,10 @@ import { count, printable, styleFor, table } from '../report/text.js';
 import { browserSource, bundleMaker } from './check-browser.js';
 import { status, today, type Command } from './command.js';
 import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
-import { replaceFolder } from './write.js';
+import { pageAt } from './page-at.js';
+import { progressBar } from './progress.js';
+import { siteFolder } from './sites.js';
+import { writeFolder } from './write.js';
 
 interface BeforeAfterArguments extends LookArguments {
   rule?: string;
@@ -52,20 +51,16 @@ export const command: Command<BeforeAfterArguments> = {
           ),
         },
       ]);
-    const page = args.page === undefined ? null : normalisePath(args.page, source.pathOptions);
+    const page = args.page === undefined ? null : pageAt(args.page, content.site, source.pathOptions).path;
     const sittings = pagesToSee(input, page);
     if (!sittings.some((each) => each.rules.length > 0))
       throw new ProblemError([
         { message: 'No rule is for such a page', hint: 'local-needle check lists the rules with their pages.' },
       ]);
     const folder = resolve(args.out);
-    requireOwnFolder(
-      project.directory,
-      folder,
-      source.from.kind === 'folder' ? resolve(project.directory, source.from.where) : null,
-    );
+    requireOwnFolder(project.directory, folder, siteFolder(project.directory, source));
     const browser = await launchChromium();
-    const bar = progressBar(sittings.length);
+    const bar = progressBar('pairs', sittings.length);
     try {
       const bundleFor = bundleMaker(input, source);
       const pairs: PicturePair[] = [];
@@ -76,30 +71,23 @@ export const command: Command<BeforeAfterArguments> = {
       bar?.stop();
       const sheet = pairs.map(sheetPair);
       const html = contactSheet(content.site.name, sheet);
-      // The sheet's own picture is taken of its page, which must be there first.
-      const sheetPng = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' });
-      let made: Buffer | null = null;
-      const fill = (target: string, picture: Buffer | null) => {
-        pairs.forEach((pair, index) => {
-          const { before, after } = sheet[index] ?? {};
-          for (const [name, bytes] of [
-            [before, pair.before],
-            [after, pair.after],
-          ] as const) {
-            mkdirSync(dirname(join(target, name ?? '')), { recursive: true });
-            writeFileSync(join(target, name ?? ''), bytes);
-          }
-        });
-        writeFileSync(join(target, 'index.html'), html);
-        if (picture) writeFileSync(join(target, 'contact-sheet.png'), picture);
-      };
-      replaceFolder(folder, (target) => fill(target, null));
+      const files = new Map(
+        pairs.flatMap(({ before, after }, index): [string, Buffer][] => {
+          const names = sheet[index];
+          return names
+            ? [
+                [names.before, before],
+                [names.after, after],
+              ]
+            : [];
+        }),
+      );
+      const picture = await takeSheet(browser, html, files);
+      writeFolder(
+        folder,
+        new Map<string, string | Buffer>([['index.html', html], ['contact-sheet.png', picture], ...files]),
+      );
       noteOutput(project.directory, folder);
-      await sheetPng.goto(pathToFileURL(join(folder, 'index.html')).href);
-      await sheetPng.evaluate(() => document.querySelectorAll('img').forEach((image) => (image.loading = 'eager')));
-      await sheetPng.waitForLoadState('networkidle');
-      made = await sheetPng.screenshot({ fullPage: true });
-      writeFileSync(join(folder, 'contact-sheet.png'), made);
       const style = styleFor(process.stdout, process.env);
       const rows = sheet.map(({ path, viewport, rules: own, share }) => [
         printable(path),
@@ -142,17 +130,4 @@ function sheetPair({ page, way, rules, difference }: PicturePair, index: number)
     ...{ path: page.path, viewport: way.viewport.name, state: way.state, rules },
     ...{ before: `pictures/${name}-before.png`, after: `pictures/${name}-after.png`, width, heights, share, regions },
   };
-}
-
-function progressBar(total: number): cliProgress.SingleBar | null {
-  if (!process.stderr.isTTY) return null;
-  const bar = new cliProgress.SingleBar(
-    {
-      ...{ format: '  {bar} {value} of {total} pairs  {path}', hideCursor: true, clearOnComplete: true },
-      ...{ barsize: 30, stream: process.stderr },
-    },
-    cliProgress.Presets.shades_classic,
-  );
-  bar.start(total, 0, { path: '' });
-  return bar;
 }

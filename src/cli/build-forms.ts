@@ -1,5 +1,5 @@
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { dirname, join, resolve } from 'node:path';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { buildBundle, type Bundle } from '../core/build/bundle.js';
 import { readBuild, readEmbedded } from '../core/build/read-back.js';
 import type { Shipment, Shipments } from '../core/build/shipment.js';
@@ -12,7 +12,7 @@ import { copyPatched } from '../capture/copy.js';
 import { safeName } from '../capture/haystack.js';
 import { noteOutput, requireOwnFiles, requireOwnFolder } from '../project/outputs.js';
 import { hashName, shippedName } from './shipped-name.js';
-import { replaceFolder, writeFiles } from './write.js';
+import { fillFolder, replaceFolder, writeFiles, writeFolder } from './write.js';
 
 /** What a form of build is made from. */
 export interface Making {
@@ -92,7 +92,7 @@ export function makeSnippets(making: Making): Made {
   const nameOf = (page: Page) => safeName(page.path, '.html');
   for (const snippet of snippets) files.set(nameOf(snippet.page), snippetText(snippet, minify));
   for (const snippet of snippets) for (const [name, bytes] of snippet.files) files.set(name, bytes);
-  replaceFolder(out, (made) => writeAll(made, files));
+  writeFolder(out, files);
   noteOutput(directory, out);
   const read = (page: Page) => readFileSync(join(out, nameOf(page)), 'utf8');
   return {
@@ -118,7 +118,7 @@ export function makePages(making: Making & { source: string }): Made {
       const snippet = byFile.get(file);
       return snippet ? snippetText(snippet, minify, ascii) : null;
     });
-    writeAll(made, extra);
+    fillFolder(made, extra);
   });
   noteOutput(directory, out);
   const read = (page: Page) => decodePage(readFileSync(join(out, page.file))).html;
@@ -129,14 +129,6 @@ export function makePages(making: Making & { source: string }): Made {
     snippets,
     to: deliveryFrom(snippets, making.shipments, read),
   };
-}
-
-function writeAll(folder: string, files: Map<string, string | Uint8Array>): void {
-  for (const [name, content] of files) {
-    const file = resolve(folder, name);
-    mkdirSync(dirname(file), { recursive: true });
-    writeFileSync(file, content, { flush: true });
-  }
 }
 
 /** What the files that were written bring to each page. */

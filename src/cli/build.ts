@@ -1,16 +1,15 @@
 import { join, relative, resolve } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { prepareShipments } from '../core/build/shipment.js';
+import { mustRun } from '../core/build/tasks.js';
 import { snippetText } from '../core/build/snippet.js';
 import { check } from '../core/check/check.js';
 import { isAboutLoading, type Finding } from '../core/check/finding.js';
 import { forbiddenInPages } from '../core/check/loading.js';
 import type { CheckInput } from '../core/check/plan.js';
 import { proveBuild, type Proof } from '../core/check/prove-build.js';
-import { suggestion } from '../core/nearest.js';
-import type { Page } from '../core/page/page.js';
-import { normalisePath } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
+import { ships } from '../core/rule/ships.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { buildText } from '../report/build.js';
 import { findingsText } from '../report/check-text.js';
@@ -27,6 +26,8 @@ import {
 import { failOn, statusFor, type FailArguments } from './check.js';
 import { status, today, type Command, type Output } from './command.js';
 import { lookAt, openProject } from './open.js';
+import { pageAt } from './page-at.js';
+import { siteFolder } from './sites.js';
 
 interface BuildArguments extends FailArguments {
   as: 'bundle' | 'snippets' | 'pages';
@@ -141,7 +142,7 @@ function prepare(args: BuildArguments): Ready {
     today: today(),
   };
   const report = check(input);
-  const folder = source.from.kind === 'folder' ? resolve(project.directory, source.from.where) : null;
+  const folder = siteFolder(project.directory, source);
   if (args.as === 'pages' && folder === null)
     throw new ProblemError([
       {
@@ -172,17 +173,12 @@ function prepare(args: BuildArguments): Ready {
 
 function requireNoScript({ making, input }: Ready, form: BuildArguments['as']): void {
   const { whole } = making.shipments;
-  const swaps = whole.rules.filter(({ actions }) =>
-    actions.some(
-      ({ action }) =>
-        action.kind === 'script' ||
-        (action.kind === 'stylesheet' && form === 'bundle') ||
-        (action.kind === 'swap' && !action.image),
-    ),
+  const acting = whole.rules.filter(({ actions }) =>
+    actions.some(({ action }) => mustRun(action) && (form === 'bundle' || action.kind !== 'stylesheet')),
   );
   const marked = form === 'bundle' ? whole.marks.list : [];
-  if (swaps.length === 0 && marked.length === 0) return;
-  const named = swaps.map(({ rule }) => ({
+  if (acting.length === 0 && marked.length === 0) return;
+  const named = acting.map(({ rule }) => ({
     message: `"${rule.name}" needs needle.js, and --no-script forbids it`,
     at: rule.at,
     hint: 'Pause it (paused: yes), or build with the script.',
@@ -203,16 +199,13 @@ function make(args: BuildArguments, { making }: Ready): Made {
 
 /** Rules that ship, as the build was written for; what only a visitor sees is not in a page of everybody. */
 function proofInput(input: CheckInput, { as }: BuildArguments): CheckInput {
-  const day = input.today;
-  const rules = input.rules.filter(
-    ({ paused, until, visitor }) => !paused && !(until && until.day < day) && (as === 'bundle' || visitor === null),
-  );
+  const rules = input.rules.filter((rule) => ships(rule, input.today) && (as === 'bundle' || rule.visitor === null));
   return { ...input, rules };
 }
 
 function printSnippet({ making }: Ready, args: BuildArguments, { out, log }: Output): number {
   const { site } = making;
-  const page = pageNamed(args.page ?? '', making);
+  const page = pageAt(args.page ?? '', site, making.pathOptions);
   const snippet = snippetsOf(making, folderOfAddress(making.bundleAddress)).find((each) => each.page === page);
   if (!snippet) {
     log(`No rule is for ${page.path} of ${site.name}: it needs no snippet.`);
@@ -224,20 +217,6 @@ function printSnippet({ making }: Ready, args: BuildArguments, { out, log }: Out
       `It names ${[...snippet.files.keys()].join(', ')}, to be served below ${folderOfAddress(making.bundleAddress)}; build --as snippets without --page writes them.`,
     );
   return status.fine;
-}
-
-function pageNamed(path: string, { site, pathOptions }: Making): Page {
-  const page = site.byPath.get(path) ?? site.byPath.get(normalisePath(path, pathOptions));
-  if (page) return page;
-  throw new ProblemError([
-    {
-      message: `${site.name} has no page ${path}`,
-      hint: suggestion(
-        path,
-        site.pages.map((each) => each.path),
-      ),
-    },
-  ]);
 }
 
 function shown(args: BuildArguments, making: Making, made: Made, proof: Proof): string {

@@ -12,6 +12,7 @@ import type { Project } from '../project/project.js';
 import type { SiteSource } from '../project/read-configuration.js';
 import { visitorHeaders } from '../project/visitor.js';
 import { count } from '../report/text.js';
+import { siteFolder } from './sites.js';
 import { shippedName } from './shipped-name.js';
 
 /** Bytes that a file of the site may have at most. */
@@ -62,10 +63,11 @@ export function bundleMaker(input: CheckInput, { pathOptions }: SiteSource): (vi
 }
 
 /** What pages in Chromium may load beside what was captured. */
-export function browserSource(project: Project, { from }: SiteSource): BrowserSource {
-  const folder = from.kind === 'folder' ? realpathSync(resolve(project.directory, from.where)) : null;
+export function browserSource(project: Project, source: SiteSource): BrowserSource {
+  const own = siteFolder(project.directory, source);
+  const folder = own === null ? null : realpathSync(own);
   return {
-    live: from.kind === 'address',
+    live: source.from.kind === 'address',
     scripts: true,
     headers: (visitor) => (visitor === null ? {} : visitorHeaders(project.settings, visitor, process.env)),
     file(address) {

@@ -1,4 +1,4 @@
-import { basename, dirname, resolve } from 'node:path';
+import { basename, dirname } from 'node:path';
 import packageJson from '../../package.json' with { type: 'json' };
 import { buildBundle } from '../core/build/bundle.js';
 import { prepareShipments } from '../core/build/shipment.js';
@@ -20,7 +20,7 @@ import { count, plainStyle, styleFor } from '../report/text.js';
 import { status, today, type Command, type CommonArguments } from './command.js';
 import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
 import { hashName, shippedName } from './shipped-name.js';
-import { otherSites } from './sites.js';
+import { otherSites, siteFolder } from './sites.js';
 import { writeFiles } from './write.js';
 
 export interface FailArguments extends CommonArguments {
@@ -45,7 +45,7 @@ export function statusFor(levels: Level[], limit: FailArguments['fail-on']): num
 function watchedFolders(args: CommonArguments): string[] {
   const directory = findProject(args.project, process.cwd());
   const source = chosenSite(loadSettings(directory), args.site);
-  return [directory, ...(source.from.kind === 'folder' ? [resolve(directory, source.from.where)] : [])];
+  return [directory, siteFolder(directory, source)].filter((each) => each !== null);
 }
 
 interface CheckArguments extends FailArguments, LookArguments {

@@ -6,7 +6,7 @@ import { findText } from '../report/find.js';
 import { styleFor } from '../report/text.js';
 import { status, type Command } from './command.js';
 import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
-import { pageAt } from './pages.js';
+import { pageAt } from './page-at.js';
 
 interface FindArguments extends LookArguments {
   selector?: string;

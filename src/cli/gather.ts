@@ -1,5 +1,4 @@
 import type { Argv } from 'yargs';
-import cliProgress from 'cli-progress';
 import { crawl, type CrawlEvent } from '../capture/crawl.js';
 import { defaultFetchOptions, FetchFailure } from '../capture/fetch.js';
 import { haystackFolder, HaystackWriter, readHaystack, type HaystackHeader } from '../capture/haystack.js';
@@ -10,6 +9,7 @@ import { chosenSite } from '../project/read-configuration.js';
 import { visitorHeaders } from '../project/visitor.js';
 import { count, printable } from '../report/text.js';
 import { status, type Command, type CommonArguments } from './command.js';
+import { progressBar } from './progress.js';
 import { openSite } from './sites.js';
 
 interface GatherArguments extends CommonArguments {
@@ -167,23 +167,13 @@ async function startRendering(
 
 /** A bar on a terminal (what was missed is listed at the end), a line for each page elsewhere. */
 function progress(log: (text: string) => void): { page: (event: CrawlEvent) => void; end: () => void } {
-  if (!process.stderr.isTTY) {
+  const bar = progressBar('pages', 1);
+  if (!bar) {
     return {
       page: ({ kind, path, reason }) => log(`${kind} ${printable(path)}${reason ? `: ${printable(reason)}` : ''}`),
       end: () => undefined,
     };
   }
-  const bar = new cliProgress.SingleBar(
-    {
-      format: `  {bar} {value} of {total} pages  {path}`,
-      hideCursor: true,
-      clearOnComplete: true,
-      barsize: 30,
-      stream: process.stderr,
-    },
-    cliProgress.Presets.shades_classic,
-  );
-  bar.start(1, 0, { path: '' });
   return {
     page({ path, done, known }) {
       bar.setTotal(known);

@@ -2,9 +2,6 @@ import { existsSync, readFileSync } from 'node:fs';
 import { dirname, extname, join, relative, resolve } from 'node:path';
 import type { Argv } from 'yargs';
 import { lift, type LiftInput, type OldFile } from '../core/lift/lift.js';
-import { suggestion } from '../core/nearest.js';
-import type { Page } from '../core/page/page.js';
-import { normalisePath } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { loadFileUse, systemReason, withSource } from '../project/files.js';
@@ -14,6 +11,7 @@ import { readRuleFile } from '../project/rule-file.js';
 import { liftText } from '../report/lift.js';
 import { styleFor } from '../report/text.js';
 import { status, type Command, type CommonArguments } from './command.js';
+import { pageAt } from './page-at.js';
 import { openProject } from './open.js';
 import { writeFiles } from './write.js';
 
@@ -117,14 +115,7 @@ function oldFile(given: string, content: SiteContent, source: SiteSource): OldFi
     .split('\\')
     .join('/')
     .replace(/^(\.\.\/)+/, '');
-  return { name, kind, text, page: address === undefined ? null : pageNamed(address, content, source) };
-}
-
-function pageNamed(path: string, { site }: SiteContent, { pathOptions }: SiteSource): Page {
-  const page = site.byPath.get(path) ?? site.byPath.get(normalisePath(path, pathOptions));
-  if (page) return page;
-  const paths = site.pages.map((each) => each.path);
-  throw new ProblemError([{ message: `${site.name} has no page ${path}`, hint: suggestion(path, paths) }]);
+  return { name, kind, text, page: address === undefined ? null : pageAt(address, content.site, source.pathOptions) };
 }
 
 /** Reads rules that are not written yet, with their scripts. Throws ProblemError. */

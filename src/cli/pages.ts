@@ -1,7 +1,4 @@
 import type { Argv } from 'yargs';
-import { nearPath } from '../core/near-miss/condition.js';
-import { normalisePath } from '../core/page/path.js';
-import type { Page, Site } from '../core/page/page.js';
 import { ProblemError } from '../core/place.js';
 import { parseCondition } from '../core/rule/condition.js';
 import { conditionHolds } from '../core/rule/target.js';
@@ -9,6 +6,7 @@ import { pageReport, pageText } from '../report/page.js';
 import { pagesReport, pagesText } from '../report/pages.js';
 import { styleFor } from '../report/text.js';
 import { status, type Command, type CommonArguments } from './command.js';
+import { pageAt } from './page-at.js';
 import { openPages } from './sites.js';
 
 interface PagesArguments extends CommonArguments {
@@ -33,19 +31,6 @@ function conditionOf(args: PagesArguments) {
   const { condition, faults } = parseCondition(terms.join(' '));
   if (faults.length > 0) throw new ProblemError(faults.map(({ message, hint }) => ({ message, hint })));
   return condition;
-}
-
-/** The page at a path, however it is written. Throws ProblemError with the nearest path. */
-export function pageAt(path: string, site: Site): Page {
-  const page = site.byPath.get(path) ?? site.byPath.get(normalisePath(path));
-  if (page) return page;
-  const near = nearPath(path, site);
-  throw new ProblemError([
-    {
-      message: `${site.name} has no page ${path}`,
-      hint: near ? `Did you mean ${near.path}?` : 'local-needle pages lists them.',
-    },
-  ]);
 }
 
 export const command: Command<PagesArguments> = {

@@ -45,6 +45,10 @@ export function capturedSite(
   return readFolder(name, folder, from.where, pathOptions, settings.forms, new Cache(directory, `pages.${name}`));
 }
 
+/** The folder of a site that is one; null for all others. */
+export const siteFolder = (directory: string, { from }: SiteSource) =>
+  from.kind === 'folder' ? resolve(directory, from.where) : null;
+
 /** The other sites of the project that are captured; one that cannot be read is not compared with. */
 export function otherSites(directory: string, settings: Settings, source: SiteSource): Site[] {
   return settings.sites.flatMap((other) => {

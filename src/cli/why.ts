@@ -2,11 +2,11 @@ import type { Argv } from 'yargs';
 import { explain } from '../core/check/why.js';
 import { parseSelectorList, SelectorError } from '../core/css/selector.js';
 import { suggestion } from '../core/nearest.js';
-import { normalisePath } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 import { styleFor } from '../report/text.js';
 import { whyText } from '../report/why.js';
 import { status, today, type Command } from './command.js';
+import { pageAt } from './page-at.js';
 import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
 
 interface WhyArguments extends LookArguments {
@@ -46,18 +46,7 @@ export const command: Command<WhyArguments> = {
           ),
         },
       ]);
-    const path = normalisePath(args.page, source.pathOptions);
-    const page = content.site.byPath.get(path);
-    if (!page)
-      throw new ProblemError([
-        {
-          message: `${content.site.name} has no page ${path}`,
-          hint: suggestion(
-            path,
-            content.site.pages.map((each) => each.path),
-          ),
-        },
-      ]);
+    const page = pageAt(args.page, content.site, source.pathOptions);
     if (args.element !== undefined) checkSelector(args.element);
     const report = explain(
       {

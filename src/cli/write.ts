@@ -52,3 +52,16 @@ export function replaceFolder(folder: string, fill: (made: string) => void): voi
     if (made) rmSync(made, { recursive: true, force: true });
   }
 }
+
+/** Makes a folder anew of these files, all of them or none. Throws ProblemError. */
+export function writeFolder(folder: string, files: Map<string, string | Uint8Array>): void {
+  replaceFolder(folder, (made) => fillFolder(made, files));
+}
+
+/** Writes files below a folder that nobody reads yet. */
+export function fillFolder(folder: string, files: Map<string, string | Uint8Array>): void {
+  for (const [name, content] of files) {
+    mkdirSync(dirname(join(folder, name)), { recursive: true });
+    writeFileSync(join(folder, name), content, { flush: true });
+  }
+}

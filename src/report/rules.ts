@@ -1,3 +1,4 @@
+import { hasEnded } from '../core/rule/ships.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { Rule } from '../core/rule/rule.js';
 import { count, printable, shortened, table, type Style } from './text.js';
@@ -21,8 +22,7 @@ export function rulesReport(rules: Rule[], report: CheckReport | null, today: st
   };
 }
 
-const stateOf = (rule: Rule, today: string) =>
-  rule.paused ? 'paused' : rule.until && rule.until.day < today ? 'expired' : 'on';
+const stateOf = (rule: Rule, today: string) => (rule.paused ? 'paused' : hasEnded(rule, today) ? 'expired' : 'on');
 
 function verdictsOf(rule: Rule, report: CheckReport): Record<string, number> {
   const counts: Record<string, number> = {};

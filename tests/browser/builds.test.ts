@@ -145,6 +145,16 @@ describeInBrowser('The forms of a build in Chromium', () => {
     expect(await front.locator('.hero .slide').first().innerText()).toContain('The night boat');
   });
 
+  test('swap a picture before any script runs', async () => {
+    const context = await browser.newContext({ javaScriptEnabled: false });
+    const page = await context.newPage();
+    const asked: string[] = [];
+    page.on('request', (request) => asked.push(request.url()));
+    await page.goto(`${origin}/winter?live-bundle`, { waitUntil: 'networkidle' });
+    expect(asked).toContainEqual(expect.stringMatching(/\/out\/bundle\/live\/files\/logo-winter-\w+\.svg$/));
+    await context.close();
+  });
+
   test('and the browser had nothing to complain about', () => {
     expect(errors).toEqual([]);
   });

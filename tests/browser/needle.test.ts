@@ -1,3 +1,5 @@
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { gzipSync } from 'node:zlib';
 import { chromium, type Browser, type Page } from 'playwright-core';
 import { chromiumPath } from '../../src/browser/chromium.js';
@@ -152,6 +154,39 @@ describeInBrowser('needle.js', () => {
     expect(await seen()).toEqual(['plain', 'a']);
     await go(() => history.go(2));
     expect(await seen()).toEqual(['winter', 'aa']);
+  });
+
+  test('goes on when the page comes back from the browser’s cache', async () => {
+    const { text } = needleScript([], [task({ text: 'new' })], form);
+    const server = createServer((request, response) => {
+      response.setHeader('content-type', request.url === '/needle.js' ? 'text/javascript' : 'text/html');
+      const body = request.url === '/' ? '<p>a</p>' : '<p>other</p>';
+      response.end(
+        request.url === '/needle.js'
+          ? text
+          : `<!doctype html><head><script src="/needle.js"></script></head><body>${body}`,
+      );
+    });
+    await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
+    const origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+    const cached = await chromium.launch({
+      executablePath: chromiumPath() ?? undefined,
+      args: ['--no-sandbox'],
+      ignoreDefaultArgs: ['--disable-back-forward-cache'],
+    });
+    const page = await cached.newPage();
+    await page.goto(`${origin}/`);
+    await page.evaluate(() => {
+      document.documentElement.dataset['kept'] = 'yes';
+    });
+    await page.goto(`${origin}/other`);
+    await page.goBack({ waitUntil: 'commit' });
+    expect(await page.getAttribute('html', 'data-kept')).toBe('yes');
+    await page.evaluate(() => document.body.insertAdjacentHTML('beforeend', '<p class="x">late</p>'));
+    await page.waitForTimeout(50);
+    expect(await page.locator('.x').innerText()).toBe('new');
+    await cached.close();
+    server.close();
   });
 
   test('acts once, although it stands in the page twice', async () => {

@@ -1,5 +1,6 @@
 import { mkdirSync, readFileSync, readdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { originalPositionFor, TraceMap } from '@jridgewell/trace-mapping';
 import { folderWith, pageHtml, run, smallProject, type Run } from '../helpers.js';
 
 const read = (directory: string, ...parts: string[]) => readFileSync(join(directory, ...parts), 'utf8');
@@ -117,6 +118,26 @@ describe('build', () => {
   });
 });
 
+test('source maps lead back to the rule files and scripts, minified too', async () => {
+  const rules = '@needle r {\n  pages: page-id(1);\n  .x {\n    color: teal;\n  }\n  @script url("../s.js");\n}';
+  const directory = smallProject(rules, { 's.js': '// First.\nshowTheFerry();\n' });
+  for (const form of [[], ['--minify', '--hashed']]) {
+    await build(directory, ...form);
+    const made = readdirSync(join(directory, 'out'));
+    const traced = (ending: RegExp, text: string) => {
+      const name = made.filter((each) => ending.test(each) && each.includes('-') === form.length > 0)[0] ?? '';
+      const shipped = read(directory, 'out', name);
+      expect(shipped).toContain(`sourceMappingURL=${name}.map`);
+      const before = shipped.slice(0, shipped.indexOf(text)).split('\n');
+      const map = new TraceMap(read(directory, 'out', `${name}.map`));
+      const { source, line } = originalPositionFor(map, { line: before.length, column: before.at(-1)?.length ?? 0 });
+      return [source?.replace(/^.*\/(?=[^/]+$)/, ''), line];
+    };
+    expect(traced(/\.css$/, 'color')).toEqual(['a.css', 4]);
+    expect(traced(/\.js$/, 'showTheFerry')).toEqual(['s.js', 2]);
+  }
+});
+
 describe('What stands in the rules ships', () => {
   const files = { 'rules/pier.svg': '<svg xmlns="http://www.w3.org/2000/svg"/>', 'rules/sea.woff2': 'font' };
   test.each([
@@ -232,6 +253,9 @@ describe('@mark-current and @stylesheet', () => {
     expect(css).toContain('body.page-1 .menu a:where([href="/"])');
     expect(css).toContain('body.page-2 .menu a:where([href="tickets.html"])');
     expect(css).toContain('[data-needle~="about"] body .menu a:where([href="/about.html#top"])');
+    expect(report.findings.map(({ code, message }: { code: string; message: string }) => [code, message])).toEqual([
+      ['needs-script', expect.stringContaining('needle.js must tell /about by its path')],
+    ]);
     // A script ships for /about: then readers are told as well.
     expect(read(directory, 'out/needle.js')).toContain('current: true');
   });
@@ -248,14 +272,17 @@ describe('@mark-current and @stylesheet', () => {
   });
 
   test('a stylesheet of the site is judged, stands before our own, and is of these pages alone', async () => {
-    const rule = '@needle theme { pages: page-id(1); @stylesheet url("/winter.css"); .x { margin: 3px; } }';
+    const rule =
+      '@needle theme { pages: page-id(1); @stylesheet url("/winter.css"); @stylesheet url("/a%2Fb.css?c=1&d=é"); .x { margin: 3px; } }';
     const directory = smallProject(rule, { 'public/winter.css': '.x { color: teal; margin: 1px; }' });
     const report = JSON.parse((await run(directory, ['check', '--format', 'json'])).out);
     expect(report.cells[0].verdict).toBe('hit');
     expect(report.cells[0].actions[0]).toMatchObject({ action: 'stylesheet', elements: 2 });
     expect((await build(directory, '--as', 'snippets')).status).toBe(0);
     const snippet = read(directory, 'out/index.html');
-    expect(snippet).toMatch(/<link rel="stylesheet" href="\/winter\.css" data-local-needle>\n<style>/);
+    expect(snippet).toMatch(
+      /<link rel="stylesheet" href="\/winter\.css" data-local-needle>\n<link rel="stylesheet" href="\/a%2Fb\.css\?c=1&amp;d=%C3%A9" data-local-needle>\n<style>/,
+    );
     expect(readdirSync(join(directory, 'out'))).toEqual(['index.html']);
     const other = smallProject('@needle theme { pages: page-id(1); @stylesheet url("https://themes.example/w.css"); }');
     const far = JSON.parse((await run(other, ['check', '--format', 'json'])).out);

@@ -66,6 +66,15 @@ describe('How pages load the build', () => {
     expect(found).toEqual(expected.map((each) => expect.stringMatching(each)));
   });
 
+  test('a swapped picture alone needs no script', async () => {
+    const directory = folderWith({
+      'local-needle.yaml': yaml('folder: public, bundle-address: /assets/needle.css'),
+      'rules/a.css': '@needle r { pages: path("/"); @swap img { image: url("/new.svg"); } }',
+      'public/index.html': page(css).replace('</body>', '<img src="/old.svg"></body>'),
+    });
+    expect((await run(directory, ['check'])).out).not.toContain('not-loaded');
+  });
+
   test('over http, from a host that the policy forbids, by the header of a recording', async () => {
     const entry = {
       request: { method: 'GET', url: 'https://www.saltmere.example/' },

@@ -1,5 +1,6 @@
 import { parse, type CallExpression, type Expression, type Node, type ObjectExpression } from 'acorn';
-import { parse as parseHtml, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { parse as parseHtml } from 'parse5';
+import { elementsIn } from '../page/document.js';
 import { textOf } from '../page/elements.js';
 import { anyBegin } from './marks.js';
 import { compileSheet, type Sheet } from '../css/cascade/sheet.js';
@@ -48,15 +49,10 @@ export function readBuild(css: string, js: string | null): ReadBuild {
 /** Reads the build that stands in a page or snippet, found by its marks. */
 export function readEmbedded(html: string): ReadBuild {
   const found = new Map<string, string>();
-  const visit = (node: Tree.ParentNode) => {
-    for (const child of node.childNodes) {
-      if (!('tagName' in child)) continue;
-      const text = child.tagName === 'style' || child.tagName === 'script' ? textOf(child) : '';
-      if (text.trimStart().startsWith(anyBegin)) found.set(child.tagName, text);
-      visit(child);
-    }
-  };
-  visit(parseHtml(html));
+  for (const element of elementsIn(parseHtml(html), 'style', 'script')) {
+    const text = textOf(element);
+    if (text.trimStart().startsWith(anyBegin)) found.set(element.tagName, text);
+  }
   return readBuild(found.get('style') ?? '', found.get('script') ?? null);
 }
 

@@ -178,6 +178,18 @@ export function elsewhereOf(rule: Rule, action: Pick<Action, 'on'>, target: Scop
   return { branches: [{ root: ':root', body: `body${others}` }] };
 }
 
+/** Whether needle.js must tell a page for an action whose pages are found one by one, from the links of each. */
+export const isToldAtRunTime = (action: Pick<Action, 'kind'>, page: Page, site: Site, paths: Marks['paths']) =>
+  action.kind === 'mark-current' && (paths === 'run-time' || soleHandles(page, site).length === 0);
+
+/** The addresses that needle.js must tell for a rule. */
+export function marksOf(rule: Rule, site: Site, paths: Marks['paths']): Mark[] {
+  const marks = new Marks(paths);
+  for (const action of rule.actions)
+    if (action.kind !== 'definition') scopeOf(rule, action, { site, marks, only: null });
+  return marks.list;
+}
+
 /** The scope of some pages, by what picks each of them. */
 export function scopeOfPages(pages: Page[], target: ScopeTarget): Scope | null {
   const { condition } = parseCondition(pages.map(({ path }) => pathCondition(path)).join(', '));

@@ -1,3 +1,4 @@
+import { hasEnded } from '../rule/ships.js';
 import { scopeSelector, type Reach, type Scope } from '../css/scope.js';
 import { selectorParts } from '../css/selector.js';
 import type { PageDocument } from '../page/document.js';
@@ -46,7 +47,7 @@ export function prepareShipments(input: ShipmentInput): Shipments {
   const { site, today } = input;
   const left: Shipments['left'] = [];
   const shipping = input.rules.filter((rule) => {
-    const reason = rule.paused ? 'paused' : rule.until && rule.until.day < today ? `ran until ${rule.until.day}` : null;
+    const reason = rule.paused ? 'paused' : hasEnded(rule, today) ? `ran until ${rule.until?.day}` : null;
     if (reason) left.push({ rule: rule.name, reason });
     return !reason;
   });

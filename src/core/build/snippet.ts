@@ -1,3 +1,4 @@
+import escapeHtml from 'escape-html';
 import type { Page } from '../page/page.js';
 import type { Rule } from '../rule/rule.js';
 import { sheetMark } from './marks.js';
@@ -70,15 +71,8 @@ const scriptEscape = (character: string) =>
     .split('')
     .map((unit) => `\\u${unit.charCodeAt(0).toString(16).padStart(4, '0')}`)
     .join('');
-const escaped = (href: string) => encodeURI(decodable(href)).replace(/&/g, '&amp;').replace(/"/g, '&quot;');
-
-function decodable(href: string): string {
-  try {
-    return decodeURI(href);
-  } catch {
-    return href;
-  }
-}
+/** An address as an attribute's value; beyond ASCII as browsers would ask for it. */
+const escaped = (href: string) => escapeHtml(href.replace(/[^\0-\x7f]+/g, encodeURIComponent));
 
 /** A stylesheet that no end tag inside of it cuts short; in strings and addresses `\\/` is a slash. */
 const safeStyle = (css: string) => css.replace(/<\/(?=style)/gi, '<\\/');

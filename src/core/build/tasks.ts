@@ -1,5 +1,5 @@
 import { bodyScope } from '../css/scope.js';
-import type { FileUse, Rule } from '../rule/rule.js';
+import type { Action, FileUse, Rule } from '../rule/rule.js';
 import type { ShippedTask } from './runtime.js';
 import type { ShippedRule } from './shipment.js';
 
@@ -7,6 +7,10 @@ import type { ShippedRule } from './shipment.js';
 export interface Task extends Omit<ShippedTask, 'run'> {
   script?: FileUse;
 }
+
+/** Whether an action does nothing without needle.js; a swapped picture shows by CSS as well. */
+export const mustRun = (action: Action) =>
+  action.kind === 'script' || action.kind === 'stylesheet' || (action.kind === 'swap' && action.image === null);
 
 /** What needle.js has to do for a rule. `served`: the address of a file that ships beside the build. */
 export function tasksOf({ rule, actions }: ShippedRule, served: (file: FileUse) => string): Task[] {

@@ -1,3 +1,4 @@
+import { isToldAtRunTime } from '../build/scope.js';
 import { TooLate, withinTime } from '../page/elements.js';
 import type { Page } from '../page/page.js';
 import type { Rule } from '../rule/rule.js';
@@ -8,7 +9,7 @@ import { judge, onlyHereElsewhere, shownAddress } from './judge.js';
 import { loadingFindings, type PageLoading } from './loading.js';
 import { promiseSignature, ruleSignature, type PageResult } from './memory.js';
 import { planCheck, type CheckInput, type Judged, type Step } from './plan.js';
-import { ruleFindings } from './rule-findings.js';
+import { needsScript, ruleFindings } from './rule-findings.js';
 import type { Cell, CheckReport } from './verdict.js';
 
 /** Judges every rule on every page that it targets. A page is opened only if a rule targets it, once a way, and then let go. */
@@ -37,7 +38,7 @@ export function check(input: CheckInput): CheckReport {
     }
   }
   if (input.loading) findings.push(...loadingFindings(loading, input.loading, input.view(null)?.style ?? (() => null)));
-  findings.push(...nothingMarked(input.rules, cells), ...unseenSheets(unseen, input));
+  findings.push(...nothingMarked(input.rules, cells), ...markedAtRunTime(input, cells), ...unseenSheets(unseen, input));
   return reportOf(input, plan.judged, cells, findings);
 }
 
@@ -69,6 +70,19 @@ function nothingMarked(rules: Rule[], cells: Cell[]): Finding[] {
         hint: 'Point at the links themselves, such as .menu a; sections: yes marks the section of a page too.',
       }),
     ];
+  });
+}
+
+/** `@mark-current` rules with links on pages that only needle.js can tell. */
+function markedAtRunTime({ rules, view, paths }: CheckInput, cells: Cell[]): Finding[] {
+  const site = view(null)?.site;
+  return rules.flatMap((rule) => {
+    const pages = cells.flatMap(({ rule: name, page: path, actions }) => {
+      const page = name === rule.name ? site?.byPath.get(path) : undefined;
+      const marks = actions.some(({ action, elements }) => action === 'mark-current' && elements > 0);
+      return page && site && marks && isToldAtRunTime({ kind: 'mark-current' }, page, site, paths) ? [path] : [];
+    });
+    return pages.length > 0 ? [needsScript(rule, pages, paths)] : [];
   });
 }
 

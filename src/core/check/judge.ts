@@ -1,5 +1,5 @@
 import { serialize } from 'parse5';
-import { longhandsOf } from '../css/declaration.js';
+import { longhandsNamed, longhandsOf } from '../css/declaration.js';
 import { selectorParts, withoutStates } from '../css/selector.js';
 import { attribute, lineageOf, type Element, type PageDocument } from '../page/document.js';
 import { compileMatcher, textOf, type Matcher } from '../page/elements.js';
@@ -175,7 +175,7 @@ function judgeStylesheet({ address }: StylesheetAction, look: Look, judgement: J
     const own = look.cascade.blocks(element, '').filter(({ use }) => use && uses.includes(use));
     if (own.length > 0) judgement.result.elements++;
     judgement.changes ||= own
-      .flatMap(({ declarations }) => declarations.flatMap(({ name }) => longhandsOf(name)))
+      .flatMap(({ declarations }) => longhandsNamed(declarations))
       .some((longhand) => look.built.value(element, '', longhand) !== look.bare.value(element, '', longhand));
   }
 }

@@ -1,9 +1,10 @@
 import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { anyBegin, sheetMark } from '../build/marks.js';
-import { Marks, scopeOf } from '../build/scope.js';
+import { isToldAtRunTime, marksOf } from '../build/scope.js';
+import { mustRun } from '../build/tasks.js';
 import { compileSheet } from '../css/cascade/sheet.js';
-import { longhandsOf } from '../css/declaration.js';
-import { attribute, type Element } from '../page/document.js';
+import { longhandsNamed } from '../css/declaration.js';
+import { attribute, elementsIn, type Element } from '../page/document.js';
 import { textOf } from '../page/elements.js';
 import { baseAddress } from '../page/location.js';
 import type { Page } from '../page/page.js';
@@ -38,7 +39,8 @@ export interface PageLoading {
 
 /** Looks at how pages of a view load the build that they should. */
 export function startLoading(view: View, rules: Rule[], address: string, paths: 'handles' | 'run-time') {
-  const runTime = rulesAtRunTime(rules, view, paths);
+  // Rules of which needle.js must tell some page.
+  const runTime = new Set(rules.filter((rule) => marksOf(rule, view.site, paths).length > 0));
   const longhandsKnown = new Map<string, Set<string>>();
   const longhandsOfSheet = (text: string) => {
     const known = longhandsKnown.get(text) ?? longhandsIn(text);
@@ -48,7 +50,7 @@ export function startLoading(view: View, rules: Rule[], address: string, paths: 
   return (page: Page, look: Look, shipped: CompiledAction[]): PageLoading => {
     const actions = shipped.map(({ action }) => action);
     const needsScript =
-      actions.some(({ kind }) => kind === 'script' || kind === 'swap' || kind === 'stylesheet') ||
+      actions.some((action) => mustRun(action) || isToldAtRunTime(action, page, view.site, paths)) ||
       shipped.some(({ owner }) => runTime.has(owner.rule));
     const parts = partsOf(look, view, address);
     const faults = [
@@ -60,22 +62,8 @@ export function startLoading(view: View, rules: Rule[], address: string, paths: 
   };
 }
 
-/** Rules of which needle.js must tell some page. */
-function rulesAtRunTime(rules: Rule[], { site }: View, paths: 'handles' | 'run-time'): Set<Rule> {
-  return new Set(
-    rules.filter((rule) => {
-      const marks = new Marks(paths);
-      for (const action of rule.actions)
-        if (action.kind !== 'definition') scopeOf(rule, action, { site, marks, only: null });
-      return marks.list.length > 0;
-    }),
-  );
-}
-
 const longhandsIn = (text: string) =>
-  new Set(
-    compileSheet(text).rules.flatMap(({ declarations }) => declarations.flatMap(({ name }) => longhandsOf(name))),
-  );
+  new Set(compileSheet(text).rules.flatMap(({ declarations }) => longhandsNamed(declarations)));
 
 /** An element of a page that loads or holds styles or scripts. */
 interface Part {
@@ -172,9 +160,7 @@ function loadedTooEarly(
   // The verdicts were made for the end of head: what stands in the body comes after it anyway.
   const later = sheets.slice(sheets.indexOf(css) + 1).filter(({ ours, inBody }) => !ours && inBody === css.inBody);
   const own = new Set(
-    shipped.flatMap(({ rules }) =>
-      rules.flatMap(({ declarations }) => declarations.flatMap(({ name }) => longhandsOf(name))),
-    ),
+    shipped.flatMap(({ rules }) => rules.flatMap(({ declarations }) => longhandsNamed(declarations))),
   );
   return later.flatMap(({ address, text, element }) => {
     if (/^print$/i.test(attribute(element, 'media') ?? '')) return [];
@@ -305,11 +291,7 @@ export function forbiddenInPages(
   );
 }
 
-function metaPoliciesOf(root: Tree.ParentNode): string[] {
-  return root.childNodes.flatMap((child) => {
-    if (!('tagName' in child)) return [];
-    const isPolicy =
-      child.tagName === 'meta' && /^content-security-policy$/i.test(attribute(child, 'http-equiv') ?? '');
-    return isPolicy ? [attribute(child, 'content') ?? ''] : metaPoliciesOf(child);
-  });
-}
+const metaPoliciesOf = (root: Tree.ParentNode) =>
+  elementsIn(root, 'meta')
+    .filter((meta) => /^content-security-policy$/i.test(attribute(meta, 'http-equiv') ?? ''))
+    .map((meta) => attribute(meta, 'content') ?? '');

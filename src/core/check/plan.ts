@@ -1,3 +1,4 @@
+import { hasEnded } from '../rule/ships.js';
 import { SheetStore } from '../css/cascade/page-sheets.js';
 import type { Viewport } from '../css/cascade/media.js';
 import type { OurSheet } from '../css/cascade/cascade.js';
@@ -93,7 +94,7 @@ export function planCheck(input: CheckInput): Plan {
   const findings: Finding[] = [];
   const judged = input.rules.map((rule) => judgedIn(rule, input, findings));
   const active = judged.filter(({ rule }) => !rule.paused);
-  const isExpired = ({ rule }: Judged) => rule.until !== null && rule.until.day < input.today;
+  const isExpired = ({ rule }: Judged) => hasEnded(rule, input.today);
   const shipping = active.filter((each) => !isExpired(each));
   const ready = new Map(active.map(({ rule }) => [rule, judgedRule(compileRule(rule))]));
   const compiledOf = (some: Judged[]) => some.flatMap(({ rule }) => ready.get(rule) ?? []);

@@ -1,4 +1,7 @@
-import { Marks, scopeOf } from '../build/scope.js';
+import { hasEnded } from '../rule/ships.js';
+import { markText } from '../build/bundle.js';
+import type { Rule } from '../rule/rule.js';
+import { marksOf } from '../build/scope.js';
 import type { CheckInput, Judged } from './plan.js';
 import { finding, type Finding } from './finding.js';
 import { targetFindings } from './target-findings.js';
@@ -7,7 +10,7 @@ import { weakHandles } from './weak-handle.js';
 /** What is wrong with a rule before any page is looked at. */
 export function ruleFindings({ rule, pages, view: { site } }: Judged, { paths, today, others }: CheckInput): Finding[] {
   const findings = [...targetFindings(rule, pages, site), ...weakHandles(rule, site, others)];
-  if (rule.until && rule.until.day < today) {
+  if (rule.until && hasEnded(rule, today)) {
     findings.push(
       finding('expired', `"${rule.name}" ran until ${rule.until.day} and no longer ships`, {
         rule: rule.name,
@@ -25,25 +28,21 @@ export function ruleFindings({ rule, pages, view: { site } }: Judged, { paths, t
       }),
     );
   }
-  const marks = new Marks(paths);
-  for (const action of rule.actions)
-    if (action.kind !== 'definition') scopeOf(rule, action, { site, marks, only: null });
-  if (marks.list.length > 0) {
-    const names = marks.list.map((mark) => mark.path ?? mark.pattern ?? 'a query').join(', ');
-    const why =
-      paths === 'run-time'
-        ? 'local-needle.yaml says `paths: run-time`'
-        : 'no page ID, body ID or class of its own picks it';
-    findings.push(
-      finding('needs-script', `needle.js must tell ${names} by its path: ${why}`, {
-        rule: rule.name,
-        at: rule.at,
-        hint:
-          paths === 'run-time'
-            ? null
-            : "It works once needle.js is loaded in the head. A class of its own on the page's body would do without.",
-      }),
-    );
-  }
+  const marks = marksOf(rule, site, paths);
+  if (marks.length > 0) findings.push(needsScript(rule, marks.map(markText), paths));
   return findings;
+}
+
+/** Says that needle.js must tell these addresses. */
+export function needsScript(rule: Rule, addresses: string[], paths: CheckInput['paths']): Finding {
+  const atRunTime = paths === 'run-time';
+  const why = atRunTime
+    ? 'local-needle.yaml says `paths: run-time`'
+    : 'no page ID, body ID or class of its own picks it';
+  return finding('needs-script', `needle.js must tell ${addresses.join(', ')} by its path: ${why}`, {
+    ...{ rule: rule.name, at: rule.at },
+    hint: atRunTime
+      ? null
+      : "It works once needle.js is loaded in the head. A class of its own on the page's body would do without.",
+  });
 }

@@ -2,7 +2,7 @@ import { Cascade, type OurSheet } from '../css/cascade/cascade.js';
 import type { Viewport } from '../css/cascade/media.js';
 import type { SheetStore } from '../css/cascade/page-sheets.js';
 import { withUrls } from '../css/urls.js';
-import { longhandsOf } from '../css/declaration.js';
+import { longhandsNamed } from '../css/declaration.js';
 import { Computed } from '../css/value/computed.js';
 import type { Element, PageDocument } from '../page/document.js';
 import { elementPath } from '../page/element-path.js';
@@ -29,11 +29,7 @@ export function firstDifference(
   if (rules.length === 0 && !isWide) return null;
   const sheets = store.sheetsOf(page, document);
   const all = isWide ? [...rules, ...sheets.uses.flatMap(({ sheet }) => sheet.rules)] : rules;
-  const names = new Set(
-    all.flatMap(({ declarations }) =>
-      declarations.flatMap(({ name }) => (name.startsWith('--') ? [name] : longhandsOf(name))),
-    ),
-  );
+  const names = new Set(all.flatMap(({ declarations }) => longhandsNamed(declarations)));
   const pseudos = new Set(['', ...rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo))]);
   const [before, after] = [written, built].map((sheet) => new Cascade(document, sheets, sheet, viewport));
   if (!before || !after) return null;

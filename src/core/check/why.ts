@@ -1,3 +1,4 @@
+import { ships } from '../rule/ships.js';
 import { compareWeights, type Step } from '../css/cascade/weight.js';
 import { isInherited } from '../css/declaration.js';
 import { specificityText } from '../css/specificity.js';
@@ -119,9 +120,7 @@ export function explain(input: CheckInput, rule: Rule, page: Page, selector: str
   };
   if (!targeted.holds) return report;
   // A paused rule is explained as if it were not.
-  const rules = input.rules.filter(
-    (each) => each === rule || (!each.paused && (!each.until || each.until.day >= input.today)),
-  );
+  const rules = input.rules.filter((each) => each === rule || ships(each, input.today));
   const compiled = rules.map((each) => judgedRule(compileRule(each)));
   const ready = compiled[rules.indexOf(rule)];
   if (!ready) return report;

@@ -12,6 +12,10 @@ export function longhandsOf(property: string): string[] {
   return entry === 0 || entry === undefined ? [property] : entry;
 }
 
+/** The longhands that declarations name, each as often as it is named; custom properties stand for themselves. */
+export const longhandsNamed = (declarations: { name: string }[]) =>
+  declarations.flatMap(({ name }) => (name.startsWith('--') ? [name] : longhandsOf(name)));
+
 const inherited = new Set(tables.inherited);
 
 /** Whether a longhand is inherited where nothing says otherwise. */

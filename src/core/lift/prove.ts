@@ -1,13 +1,12 @@
 import { Cascade, type OurSheet, type Winner } from '../css/cascade/cascade.js';
 import type { Viewport } from '../css/cascade/media.js';
 import { SheetStore, type PageSheets } from '../css/cascade/page-sheets.js';
-import { longhandsOf } from '../css/declaration.js';
+import { longhandsNamed } from '../css/declaration.js';
 import { selectorParts } from '../css/selector.js';
 import { Computed } from '../css/value/computed.js';
-import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { compileMatcher, textOf } from '../page/elements.js';
 import { elementPath } from '../page/element-path.js';
-import type { PageDocument } from '../page/document.js';
+import { elementsIn, type PageDocument } from '../page/document.js';
 import type { Page } from '../page/page.js';
 import { applyState } from '../page/state.js';
 import type { View } from '../page/view.js';
@@ -120,7 +119,7 @@ function worldsOf(sheets: OldSheet[], view: View, place: 'head-end' | 'body-end'
       const old = oldSheet(view.style(address)?.text ?? '');
       if (old) present.get(old)?.add(page);
     }
-    for (const style of stylesOf(document.root)) {
+    for (const style of elementsIn(document.root, 'style')) {
       const old = oldSheet(textOf(style));
       if (old) present.get(old)?.add(page);
     }
@@ -149,7 +148,7 @@ function worldsOf(sheets: OldSheet[], view: View, place: 'head-end' | 'body-end'
       sheetsOf: withPasted(stores.after, ({ leftover }) => leftover),
       open(page: Page): PageDocument {
         const document = view.open(page);
-        for (const style of stylesOf(document.root)) {
+        for (const style of elementsIn(document.root, 'style')) {
           const old = oldSheet(textOf(style));
           const [child] = style.childNodes;
           if (old && child && 'value' in child) child.value = old.leftover ?? '';
@@ -158,19 +157,6 @@ function worldsOf(sheets: OldSheet[], view: View, place: 'head-end' | 'body-end'
       },
     },
   };
-}
-
-function stylesOf(root: Tree.Document): Tree.Element[] {
-  const found: Tree.Element[] = [];
-  const visit = (node: Tree.ParentNode) => {
-    for (const child of node.childNodes) {
-      if (!('tagName' in child)) continue;
-      if (child.tagName === 'style') found.push(child);
-      visit(child);
-    }
-  };
-  visit(root);
-  return found;
 }
 
 function compare(
@@ -187,11 +173,7 @@ function compare(
   const [bare, built] = [new Computed(before), new Computed(after)];
   const rules = [...oldSheets.uses.flatMap(({ sheet }) => sheet.rules), ...(ours?.rules ?? [])];
   // What no declaration names follows from what some do.
-  const names = new Set(
-    rules.flatMap(({ declarations }) =>
-      declarations.flatMap(({ name }) => (name.startsWith('--') ? [name] : longhandsOf(name))),
-    ),
-  );
+  const names = new Set(rules.flatMap(({ declarations }) => longhandsNamed(declarations)));
   const pseudos = new Set(rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)));
   pseudos.add('');
   let found = 0;

@@ -1,6 +1,6 @@
-import { parseFragment, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { parseFragment } from 'parse5';
 import { CssSyntaxError, parse, type Root, type Rule as StyleRule } from 'postcss';
-import { attribute } from '../page/document.js';
+import { attribute, elementsIn } from '../page/document.js';
 import { compileMatcher } from '../page/elements.js';
 import { expressionFor } from '../page/expression.js';
 import type { Page } from '../page/page.js';
@@ -146,12 +146,6 @@ function addressOf(text: string, view: View): string | null {
     }
   }
   return null;
-}
-
-function elementsIn(root: Tree.ParentNode, tagName: string): Tree.Element[] {
-  return root.childNodes.flatMap((child) =>
-    'tagName' in child ? [...(child.tagName === tagName ? [child] : []), ...elementsIn(child, tagName)] : [],
-  );
 }
 
 /** The texts of a snippet's `<style>` or `<script>` elements, with where they begin in it. */

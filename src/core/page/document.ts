@@ -62,3 +62,10 @@ export function lineageOf(element: Element): Element[] {
   for (let at: Element | null = element; at; at = parentOf(at)) lineage.push(at);
   return lineage;
 }
+
+/** The elements with a tag name below a node, those in head too, in the order of the source. */
+export function elementsIn(root: Tree.ParentNode, ...tagNames: string[]): Element[] {
+  return root.childNodes.flatMap((child) =>
+    'tagName' in child ? [...(tagNames.includes(child.tagName) ? [child] : []), ...elementsIn(child, ...tagNames)] : [],
+  );
+}

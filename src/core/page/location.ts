@@ -1,5 +1,5 @@
 import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
-import { attribute, type Element, type PageDocument, type PageLocation } from './document.js';
+import { attribute, elementsIn, type Element, type PageDocument, type PageLocation } from './document.js';
 import { normalisePath, type PathOptions } from './path.js';
 import type { Page } from './page.js';
 import { pageAddress } from './view.js';
@@ -7,15 +7,8 @@ import { pageAddress } from './view.js';
 /** The address that relative ones of a page count from (HTML Standard 2.4.2): its own, or that of the first `<base>`. */
 export function baseAddress(page: Page, root: Tree.Document): string {
   const own = pageAddress(page);
-  let href: string | undefined;
-  const visit = (node: Tree.ParentNode) => {
-    for (const child of node.childNodes) {
-      if (href !== undefined || !('tagName' in child)) continue;
-      if (child.tagName === 'base') href = attribute(child, 'href');
-      visit(child);
-    }
-  };
-  visit(root);
+  const hrefs = elementsIn(root, 'base').flatMap((element) => attribute(element, 'href') ?? []);
+  const [href] = hrefs;
   return href !== undefined && URL.canParse(href, own) ? new URL(href, own).href : own;
 }
 

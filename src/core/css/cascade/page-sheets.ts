@@ -1,5 +1,5 @@
 import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
-import { attribute, readDocument, type Element, type PageDocument } from '../../page/document.js';
+import { attribute, elementsIn, readDocument, type Element, type PageDocument } from '../../page/document.js';
 import { textOf } from '../../page/elements.js';
 import type { Page } from '../../page/page.js';
 import { baseAddress } from '../../page/location.js';
@@ -132,7 +132,7 @@ export class SheetStore {
     const own = sheet;
     let start: number | undefined;
     const lineOf = (offset: number) => {
-      start ??= styleLine(this.view.html(page), stylesOf(document.root).indexOf(element));
+      start ??= styleLine(this.view.html(page), elementsIn(document.root, 'style').indexOf(element));
       return start + own.lineOf(offset) - 1;
     };
     const parent = element.parentNode && 'tagName' in element.parentNode ? element.parentNode : null;
@@ -237,22 +237,9 @@ export function withoutBuild(text: string): string {
   return result;
 }
 
-function stylesOf(root: Tree.Document): Element[] {
-  const found: Element[] = [];
-  const visit = (node: Tree.ParentNode) => {
-    for (const child of node.childNodes) {
-      if (!('tagName' in child)) continue;
-      if (child.tagName === 'style') found.push(child);
-      visit(child);
-    }
-  };
-  visit(root);
-  return found;
-}
-
 /** The line on which the text of the `index`th `<style>` of a page begins. */
 function styleLine(html: string, index: number): number {
-  const style = stylesOf(parse(html, { sourceCodeLocationInfo: true }))[index];
+  const style = elementsIn(parse(html, { sourceCodeLocationInfo: true }), 'style')[index];
   return style?.sourceCodeLocation?.startTag?.endLine ?? 1;
 }
 

@@ -1,0 +1,15 @@
+import cliProgress from 'cli-progress';
+
+/** A bar on stderr with what is being done at its end; null where stderr is no terminal. */
+export function progressBar(noun: string, total: number): cliProgress.SingleBar | null {
+  if (!process.stderr.isTTY) return null;
+  const bar = new cliProgress.SingleBar(
+    {
+      format: `  {bar} {value} of {total} ${noun}  {path}`,
+      ...{ hideCursor: true, clearOnComplete: true, barsize: 30, stream: process.stderr },
+    },
+    cliProgress.Presets.shades_classic,
+  );
+  bar.start(total, 0, { path: '' });
+  return bar;
+}
