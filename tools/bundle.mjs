@@ -32,3 +32,13 @@ await build({
     ].join('\n'),
   },
 });
+// What the preview serves to browsers.
+await build({
+  entryPoints: ['page', 'panel', 'overview'].map((name) => join(dist, `src/preview/client/${name}.js`)),
+  outdir: join(outdir, 'preview'),
+  bundle: true,
+  minify: true,
+  format: 'iife',
+  target: 'es2022',
+  logLevel: 'warning',
+});

@@ -149,7 +149,8 @@ const mayRecover = (error: unknown) =>
     codeOf(error),
   );
 
-function networkReason(error: unknown): string {
+/** Why a request failed, in words. */
+export function networkReason(error: unknown): string {
   const code = codeOf(error);
   const words: [RegExp, string][] = [
     [/^ECONNREFUSED/, 'nothing listens there (connection refused)'],

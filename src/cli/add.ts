@@ -1,11 +1,8 @@
-import { join } from 'node:path';
 import type { Argv } from 'yargs';
 import { check } from '../core/check/check.js';
-import { ruleText, type NewRule } from '../core/rule/write.js';
+import type { NewRule } from '../core/rule/write.js';
 import { ProblemError } from '../core/place.js';
-import { appendBlock, readForEdit, writeEdited } from '../project/edit.js';
-import { loadFileUse, withSource } from '../project/files.js';
-import { readRuleFile } from '../project/rule-file.js';
+import { prepareAddition, usualFile, writeAddition } from '../project/addition.js';
 import { checkText } from '../report/check-text.js';
 import { styleFor } from '../report/text.js';
 import { status, today, type Command, type CommonArguments } from './command.js';
@@ -122,7 +119,7 @@ export const command: Command<AddArguments> = {
     late: { type: 'boolean', default: false, describe: 'Its element comes by script' },
     until: { type: 'string', describe: 'The last day on which it ships, such as 2027-03-31' },
     paused: { type: 'boolean', default: false, describe: 'Write it switched off' },
-    file: { type: 'string', describe: 'Rule file to write to (default: rules/added.css)' },
+    file: { type: 'string', describe: `Rule file to write to (default: ${usualFile})` },
     try: { type: 'boolean', default: false, describe: 'Show what it would do, and write nothing' },
     anyway: { type: 'boolean', default: false, describe: 'Write it although it has errors' },
   },
@@ -131,40 +128,15 @@ export const command: Command<AddArguments> = {
     ['$0 add winter-logo --body-class season-winter --swap-image ".logo img" ../assets/winter.svg --try', 'look first'],
   ],
   async run(args, { out, log }) {
-    const block = ruleText(newRule(args));
+    const wanted = newRule(args);
     const { project, source, content } = openProject(args);
-    const other = project.rules.find(({ name }) => name === args.name);
-    if (other)
-      throw new ProblemError([
-        {
-          message: `There is a rule "${args.name}" in ${other.at.file}:${other.at.line} already`,
-          hint: 'Choose another name, or edit that one.',
-        },
-      ]);
-    const file = (args.file ?? 'rules/added.css').split('\\').join('/');
-    if (file.split('/').includes('..') || !file.endsWith('.css'))
-      throw new ProblemError([
-        {
-          message: `${file} is no rule file of the project`,
-          hint: 'Name one below the folder of local-needle.yaml, such as rules/tickets.css.',
-        },
-      ]);
-    const form = readForEdit(project.directory, file);
-    const text = appendBlock(form, block);
-    const read = readRuleFile(text, file, join(project.directory, file), (from, url, at) =>
-      loadFileUse(project.directory, from, url, at),
-    );
-    if (read.problems.length > 0) throw new ProblemError(withSource(read.problems, text));
-    const rules = read.rules.filter(({ name }) => name === args.name);
-    if (rules.length !== 1)
-      throw new ProblemError([
-        { message: 'These options do not make one rule', hint: 'Look for brackets or quotes that are not closed.' },
-      ]);
+    const addition = prepareAddition(project, wanted, args.file ?? usualFile);
+    const { file, block, rule, findings } = addition;
     const report = check({
       ...lookAt(args, project, source, content),
-      rules,
+      rules: [rule],
       expectations: [],
-      findings: read.findings.filter(({ rule }) => rule === args.name),
+      findings,
       others: otherSites(project.directory, project.settings, source),
       today: today(),
     });
@@ -175,7 +147,7 @@ export const command: Command<AddArguments> = {
     else if (errors > 0 && !args.anyway)
       log('Nothing was written, because of the errors above; --anyway writes it all the same.');
     else {
-      writeEdited(project.directory, file, form, text);
+      writeAddition(project, addition);
       out(`\nWritten to the end of ${file}; nothing else in it changed.`);
     }
     return errors > 0 ? status.findings : status.fine;

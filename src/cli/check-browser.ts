@@ -1,5 +1,6 @@
 import { readFileSync, realpathSync, statSync } from 'node:fs';
-import { extname, resolve, sep } from 'node:path';
+import { resolve, sep } from 'node:path';
+import mime from 'mime';
 import { judgeInBrowser, type BrowserSource } from '../browser/judge.js';
 import { launchChromium } from '../browser/render.js';
 import type { SiteContent } from '../capture/site-content.js';
@@ -17,18 +18,6 @@ import { shippedName } from './shipped-name.js';
 
 /** Bytes that a file of the site may have at most. */
 const mostBytes = 32 * 1024 * 1024;
-
-const types: Record<string, string> = {
-  '.css': 'text/css',
-  '.js': 'text/javascript',
-  '.mjs': 'text/javascript',
-  '.svg': 'image/svg+xml',
-  '.png': 'image/png',
-  '.jpg': 'image/jpeg',
-  '.webp': 'image/webp',
-  '.json': 'application/json',
-  '.html': 'text/html',
-};
 
 /** Judges the cells of a check in Chromium: captured pages, with the scripts and pictures of the folder or the running site. */
 export async function inBrowser(
@@ -76,7 +65,7 @@ export function browserSource(project: Project, source: SiteSource): BrowserSour
       try {
         const file = realpathSync(resolve(folder, `./${path}`));
         if (!file.startsWith(folder + sep) || statSync(file).size > mostBytes) return null;
-        return { body: readFileSync(file), type: types[extname(file).toLowerCase()] ?? 'application/octet-stream' };
+        return { body: readFileSync(file), type: mime.getType(file) ?? 'application/octet-stream' };
       } catch {
         return null;
       }

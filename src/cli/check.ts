@@ -1,26 +1,21 @@
 import { basename, dirname } from 'node:path';
 import packageJson from '../../package.json' with { type: 'json' };
-import { buildBundle } from '../core/build/bundle.js';
-import { prepareShipments } from '../core/build/shipment.js';
 import { accept, lostSince } from '../core/check/accepted.js';
 import { checkAllViewports } from '../core/check/all-viewports.js';
 import { withBrowserVerdicts } from '../core/check/browser-verdicts.js';
 import { check, withFindings } from '../core/check/check.js';
 import type { Level } from '../core/check/finding.js';
-import type { PageResult } from '../core/check/memory.js';
-import type { CheckInput } from '../core/check/plan.js';
 import { ProblemError } from '../core/place.js';
 import type { CheckReport } from '../core/check/verdict.js';
-import { Cache } from '../project/cache.js';
 import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { findProject, loadSettings } from '../project/settings.js';
 import { checkText, totalsText } from '../report/check-text.js';
 import { count, plainStyle, styleFor } from '../report/text.js';
-import { status, today, type Command, type CommonArguments } from './command.js';
-import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
-import { hashName, shippedName } from './shipped-name.js';
-import { otherSites, siteFolder } from './sites.js';
+import { readAll } from './check-input.js';
+import { status, type Command, type CommonArguments } from './command.js';
+import { lookOptions, type LookArguments } from './open.js';
+import { siteFolder } from './sites.js';
 import { writeFiles } from './write.js';
 
 export interface FailArguments extends CommonArguments {
@@ -54,45 +49,6 @@ interface CheckArguments extends FailArguments, LookArguments {
   accept: boolean;
   browser: boolean;
   out?: string;
-}
-
-/** What selectors may take on one page, in milliseconds. */
-const pageMs = 10_000;
-
-/** The time of one page. */
-function startTime(): () => boolean {
-  const end = performance.now() + pageMs;
-  return () => performance.now() > end;
-}
-
-/** What `check` looks at, read anew each time. */
-function readAll(args: LookArguments) {
-  const { project, source, content } = openProject(args);
-  const look = lookAt(args, project, source, content);
-  const name = ['check', source.name, look.viewport, look.state, look.visitor]
-    .filter((each) => each !== null)
-    .join('.');
-  const memory = new Cache<PageResult>(project.directory, name);
-  const built = () => {
-    const shipments = prepareShipments({ ...input, site: content.site, open: content.open });
-    const made = [false, true].map((minify) => {
-      const form = { site: source.name, pathOptions: source.pathOptions, minify, withScript: true, shippedName };
-      return buildBundle(shipments, { ...form, nameOf: hashName }).css;
-    });
-    const names = made.map(({ name }) => name);
-    return { names, texts: made.map(({ text }) => text.replace(/\/\*# sourceMappingURL.*/, '').trim()) };
-  };
-  const input: CheckInput = {
-    ...look,
-    memory,
-    startTime,
-    rules: project.rules,
-    findings: [...project.findings, ...content.findings],
-    others: otherSites(project.directory, project.settings, source),
-    today: today(),
-    loading: source.bundleAddress === null ? null : { address: source.bundleAddress, built },
-  };
-  return { project, source, content, input, memory };
 }
 
 /** A report in each form but text; each is loaded only when it is asked for. */

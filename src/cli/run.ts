@@ -46,6 +46,11 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
     usage: '<a> <b>',
     load: () => import('./drift.js'),
   },
+  preview: {
+    describe: 'See the rules in a browser: pages with a panel, an overview; saving a rule shows at once',
+    usage: '[name]',
+    load: () => import('./preview.js'),
+  },
   'before-after': {
     describe: 'Pictures of each page without and with the rules, what changed outlined',
     load: () => import('./before-after.js'),

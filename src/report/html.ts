@@ -43,7 +43,7 @@ ${verdicts.map((verdict) => `<label><input type="checkbox" name="verdict" value=
 </form>
 <main>
 <section aria-labelledby="findings"><h2 id="findings">Findings</h2>
-${findings.length === 0 ? '<p>None.</p>' : groupFindings(findings).map(findingHtml).join('\n')}
+${findingsHtml(findings)}
 </section>
 <section aria-labelledby="rules"><h2 id="rules">Rules and pages</h2>
 ${report.rules.map((rule) => ruleHtml(rule, byRule.get(rule.rule) ?? [], hints)).join('\n')}
@@ -56,6 +56,10 @@ ${report.rules.map((rule) => ruleHtml(rule, byRule.get(rule.rule) ?? [], hints))
 }
 
 const badge = (verdict: Verdict) => `<span class="verdict ${verdict}">${verdict}</span>`;
+
+/** Findings, those that say the same as one. */
+export const findingsHtml = (findings: Finding[]): string =>
+  findings.length === 0 ? '<p>None.</p>' : groupFindings(findings).map(findingHtml).join('\n');
 
 function findingHtml(group: Finding[]): string {
   const [first] = group;
@@ -89,13 +93,15 @@ function ruleHtml(rule: CheckReport['rules'][number], cells: Cell[], hints: Map<
   return `<section class="rule"><h3>${safe(rule.rule)} <small>${safe(`${rule.file}:${rule.line}`)}</small></h3>${body}</section>`;
 }
 
-function summaryOf({ actions, sure }: Cell): string {
+/** What a cell comes to, in a line. */
+export function summaryOf({ actions, sure }: Cell): string {
   const elements = actions.reduce((sum, each) => sum + each.elements, 0);
   const lost = actions.reduce((sum, { pairs, won }) => sum + pairs - won, 0);
   return `${count(elements, 'element')}${lost > 0 ? `, ${lost} lost` : ''}${sure ? '' : ', not sure'}`;
 }
 
-function cellHtml({ actions, dependsOn = [] }: Cell, findings: Finding[]): string {
+/** What a rule does on a page: its actions, what beats them, what to do. */
+export function cellHtml({ actions, dependsOn = [] }: Cell, findings: Finding[]): string {
   const hints = [...new Set(findings.flatMap(({ hint }) => hint ?? []))];
   return `<ul>${actions.map(actionHtml).join('')}</ul>${dependsOn.length > 0 ? `<p>Depends on ${safe(dependsOn.join(', '))}.</p>` : ''}${hints.map((hint) => `<p class="hint">${safe(hint)}</p>`).join('')}`;
 }

@@ -1,48 +1,7 @@
-import { pathCondition } from '../core/page/expression.js';
-import { handlesOf, pagesWith, soleHandles, type Handle } from '../core/page/handles.js';
+import { soleHandles } from '../core/page/handles.js';
 import type { Page, Site } from '../core/page/page.js';
+import { waysTo } from '../core/page/ways.js';
 import { count, firstFew, printable, table, type Style } from './text.js';
-
-/** One way to target a page, with who shares it and why it is better or worse than others. */
-interface Way {
-  condition: string;
-  css: string | null;
-  kind: Handle['kind'] | 'path';
-  sole: boolean;
-  sharedWith: string[];
-  why: string;
-}
-
-/** Every way to target a page, best first. */
-function waysTo(page: Page, site: Site): Way[] {
-  const handles = handlesOf(page).map((handle): Way => {
-    const others = pagesWith(site, handle.css).filter((other) => other !== page);
-    const sole = others.length === 0;
-    const whys = {
-      'page-id': 'ships as plain CSS; another copy of the site may have another ID',
-      'body-id': 'ships as plain CSS; holds wherever the template writes this ID',
-      'body-class': sole ? 'ships as plain CSS; holds as long as no other page gets the class' : '',
-    };
-    return {
-      condition: handle.condition,
-      css: handle.css,
-      kind: handle.kind,
-      sole,
-      sharedWith: others.map(({ path }) => path),
-      why: sole ? whys[handle.kind] : `also on ${count(others.length, 'page')}`,
-    };
-  });
-  const told = handles.some(({ sole }) => sole);
-  const path: Way = {
-    condition: pathCondition(page.path),
-    css: null,
-    kind: 'path',
-    sole: true,
-    sharedWith: [],
-    why: `holds on every copy of the site; ${told ? 'ships as the sole handle that the page has there' : 'needs needle.js, since no handle is its own'}`,
-  };
-  return [path, ...handles.filter(({ sole }) => sole), ...handles.filter(({ sole }) => !sole)];
-}
 
 /** What the template could write on the body of a page that has no handle of its own, as its other pages have it. */
 export function proposals(page: Page, site: Site): string[] {

@@ -4,7 +4,7 @@ import { textOf } from '../page/elements.js';
 import { anyBegin, sheetMark } from './marks.js';
 
 /** Whether an element is one that an earlier build put into the page. */
-function isOfBuild(element: Element): boolean {
+export function isOfBuild(element: Element): boolean {
   if (element.tagName === 'link') return attribute(element, sheetMark) !== undefined;
   return (
     (element.tagName === 'style' || element.tagName === 'script') && textOf(element).trimStart().startsWith(anyBegin)

@@ -1,0 +1,198 @@
+import { relative, sep } from 'node:path';
+import { watch } from 'chokidar';
+import type { Argv } from 'yargs';
+import { networkReason } from '../capture/fetch.js';
+import { decodePage } from '../capture/decode.js';
+import { haystackFolder } from '../capture/haystack.js';
+import { check } from '../core/check/check.js';
+import type { CheckReport } from '../core/check/verdict.js';
+import { ProblemError } from '../core/place.js';
+import type { NewRule } from '../core/rule/write.js';
+import type { AddAnswer } from '../preview/protocol.js';
+import { startPreview } from '../preview/preview.js';
+import type { Upstream } from '../preview/pass.js';
+import { previewStyle } from '../preview/shells.js';
+import { Stage, type Reading } from '../preview/stage.js';
+import { prepareAddition, usualFile, writeAddition } from '../project/addition.js';
+import type { PageResult } from '../core/check/memory.js';
+import { Cache } from '../project/cache.js';
+import { visitorHeaders } from '../project/visitor.js';
+import { totalsText } from '../report/check-text.js';
+import { cellHtml, findingsHtml, summaryOf } from '../report/html.js';
+import { reportStyle } from '../report/html-parts.js';
+import { problemsText } from '../report/problems.js';
+import { count, plainStyle, printable, styleFor } from '../report/text.js';
+import { browserSource } from './check-browser.js';
+import { readAll } from './check-input.js';
+import { status, type Command, type Output } from './command.js';
+import { lookOptions, type LookArguments } from './open.js';
+import { shippedName } from './shipped-name.js';
+import { siteFolder } from './sites.js';
+
+interface PreviewArguments extends LookArguments {
+  name?: string;
+  port: number;
+  live: boolean;
+  timeout: number;
+}
+
+/** Several files that an editor saves at once are one change, in milliseconds. */
+const settleMs = 120;
+
+type All = ReturnType<typeof readAll>;
+
+/** What the preview shows of what was read. */
+function readingOf({ project, source, content, input }: All): Reading {
+  const view = input.view(input.visitor) ?? content;
+  return {
+    input,
+    view,
+    pathOptions: source.pathOptions,
+    shippedName,
+    bundleAddress: source.bundleAddress,
+    check(rules) {
+      const memory = new Cache<PageResult>(project.directory, `preview.${source.name}`);
+      const report = check({ ...input, rules, memory });
+      memory.save();
+      return report;
+    },
+  };
+}
+
+/** The running site behind the preview; null where the site is a folder or a recording. */
+function upstreamOf({ project, source }: All, args: PreviewArguments): Upstream | null {
+  if (source.from.kind !== 'address') {
+    if (!args.live) return null;
+    throw new ProblemError([
+      {
+        message: `--live passes a running site through, and ${source.name} is a ${source.from.kind === 'har' ? 'recording' : 'folder'}`,
+        hint: 'Leave --live out, or name a site with an address.',
+      },
+    ]);
+  }
+  const headers =
+    args.live && args.visitor !== undefined ? visitorHeaders(project.settings, args.visitor, process.env) : {};
+  return {
+    origin: new URL(source.from.where).origin,
+    live: args.live,
+    headers,
+    timeoutMs: args.timeout * 1000,
+    decode: (bytes, charset) => decodePage(bytes, charset).html,
+    reason: networkReason,
+  };
+}
+
+/** Tries a rule on all of its pages, and writes it where that is wished. */
+function addRule(all: All, rule: NewRule, write: 'no' | 'if-sound' | 'anyway'): AddAnswer {
+  const addition = prepareAddition(all.project, rule, usualFile);
+  const input = { ...all.input, memory: undefined };
+  const report = check({ ...input, rules: [addition.rule], expectations: [], findings: addition.findings });
+  const written = write === 'anyway' || (write === 'if-sound' && report.totals.errors === 0);
+  if (written) writeAddition(all.project, addition);
+  return {
+    block: addition.block,
+    file: addition.file,
+    written,
+    verdicts: report.cells.map(({ page, verdict, actions }) => ({
+      ...{ page, verdict },
+      elements: actions.reduce((sum, { elements }) => sum + elements, 0),
+    })),
+    findings: report.findings.map(({ level, code, message, hint }) => ({ level, code, message, hint })),
+  };
+}
+
+/** Reads everything anew when a file changes that the preview comes from. */
+function watchFiles({ project, source }: All, stage: Stage, { log }: Output): { close: () => Promise<void> } {
+  const pageFolders = [
+    siteFolder(project.directory, source),
+    haystackFolder(project.directory, source.name, null),
+  ].filter((each) => each !== null);
+  let timer: NodeJS.Timeout | undefined;
+  let changed: string[] = [];
+  const watcher = watch([project.directory, ...pageFolders], {
+    ignoreInitial: true,
+    ignored: /(^|[/\\])(node_modules|\.git|\.local-needle)([/\\]|$)/,
+  }).on('all', (_event, path) => {
+    changed.push(path);
+    clearTimeout(timer);
+    timer = setTimeout(() => {
+      const paths = changed;
+      changed = [];
+      const isPage = (each: string) => pageFolders.some((folder) => each.startsWith(folder + sep));
+      const [first = ''] = paths;
+      const more = paths.length > 1 ? ` and ${paths.length - 1} more` : '';
+      log(`${printable(relative(project.directory, first))}${more} changed.`);
+      stage.refresh(paths.some(isPage));
+    }, settleMs);
+  });
+  return watcher;
+}
+
+export const command: Command<PreviewArguments> = {
+  usage: '[name]',
+  positionals: (yargs: Argv) =>
+    yargs.positional('name', { type: 'string', describe: 'Site of local-needle.yaml (default: the first)' }),
+  options: {
+    live: {
+      type: 'boolean',
+      default: false,
+      describe: 'Pass the running site through, forms and sign-in too, instead of showing captured pages',
+    },
+    port: { type: 'number', default: 4820, describe: 'Port of the pages; the overview has the next. 0: any' },
+    timeout: { type: 'number', default: 30, describe: 'Seconds that the running site may take to answer' },
+    ...lookOptions,
+  },
+  examples: [
+    ['$0 preview', 'the captured pages with the rules applied; saving a rule shows at once'],
+    ['$0 preview live --live', 'the running site passed through: sign in, fill in forms'],
+  ],
+  async run({ name, ...args }, output) {
+    const { out, log } = output;
+    const wanted = { ...args, site: name ?? args.site };
+    const style = styleFor(process.stderr, process.env);
+    let all = readAll(wanted);
+    const upstream = upstreamOf(all, wanted);
+    let told: CheckReport | null = null;
+    const stage = new Stage(
+      () => readingOf((all = readAll(wanted))),
+      (problem) => {
+        if (problem) log(`${problemsText(problem.problems, style)}\nThe last good rules stay in the preview.`);
+        else log('The rules can be read again.');
+      },
+    );
+    stage.listen(({ kind }) => {
+      if (kind !== 'look' || !stage.report || stage.report === told) return;
+      told = stage.report;
+      log(totalsText(told, style));
+    });
+    const source = browserSource(all.project, all.source);
+    const problemWords = (error: ProblemError) => problemsText(error.problems, plainStyle);
+    const preview = await startPreview({
+      stage,
+      port: args.port,
+      file: source.file,
+      upstream,
+      log: (text) => log(printable(text)),
+      style: reportStyle + previewStyle,
+      wording: {
+        problem: ({ problem }) => problem && problemWords(problem),
+        findings: ({ report }) => findingsHtml(report?.findings ?? []),
+        summary: summaryOf,
+        cell: cellHtml,
+        words: problemWords,
+      },
+      add: (rule, write) => addRule(all, rule, write),
+    });
+    const watcher = watchFiles(all, stage, output);
+    const { rules } = all.input;
+    out(`${all.source.name}: ${count(stage.reading.view.site.pages.length, 'page')}, ${count(rules.length, 'rule')}.`);
+    out(`Overview  ${preview.overview}`);
+    const from = upstream ? (args.live ? `passed through from ${upstream.origin}` : 'as captured') : 'as they are';
+    out(`Pages     ${preview.pages}  ${from}, the rules applied`);
+    log('Saving a rule shows at once. Ctrl+C stops the preview.');
+    await new Promise<void>((done) => process.once('SIGINT', () => done()).once('SIGTERM', () => done()));
+    await watcher.close();
+    await preview.close();
+    return status.fine;
+  },
+};

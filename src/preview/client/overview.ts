@@ -1,0 +1,176 @@
+import type { OverviewState } from '../protocol.js';
+import { ask, badge, byId, make, tell } from './dom.js';
+import { onNews } from './news.js';
+
+/** Pages that are shown before one asks for more. */
+const atOnce = 200;
+
+let state: OverviewState | null = null;
+let most = atOnce;
+const hidden = new Set<string>();
+const origin = document.body.dataset['pages'] ?? '';
+const search = byId<HTMLInputElement>('search');
+const without = byId<HTMLInputElement>('without');
+
+async function look(): Promise<void> {
+  try {
+    state = await ask<OverviewState>('overview.json');
+    tell('problem', state.problem && `The last good state is shown.\n\n${state.problem}`);
+    show(state);
+  } catch (error) {
+    tell('problem', `The preview does not answer: ${(error as Error).message}`);
+  }
+}
+
+const many = (number: number, noun: string) => `${number} ${noun}${number === 1 ? '' : 's'}`;
+
+function show({ site, how, totals, rules, findings }: OverviewState): void {
+  byId('site').textContent = site;
+  byId('how').textContent = `at ${how}`;
+  document.title = totals
+    ? `${site}: ${many(totals.errors, 'error')}, ${many(totals.warnings, 'warning')}`
+    : `${site}: preview`;
+  const words = totals
+    ? `${many(rules.length, 'rule')}, ${many(totals.pages, 'page')}, ${many(totals.cells, 'cell')}.`
+    : 'Verdicts are being made…';
+  byId('wrong').textContent = totals ? `${many(totals.errors, 'error')}, ${many(totals.warnings, 'warning')}` : '';
+  if (byId('totals').textContent !== words) byId('totals').textContent = words;
+  showRules(rules);
+  // Without verdicts the last ones stay until the new ones are there.
+  if (!totals) return;
+  showVerdicts();
+  showPages();
+  // Made by the preview itself, with every text of pages and rules escaped.
+  byId('findings').innerHTML = findings;
+}
+
+function showRules(rules: OverviewState['rules']): void {
+  const focused = document.activeElement?.getAttribute('data-rule');
+  byId('rules').replaceChildren(
+    ...rules.map(({ name, note, place, standing, verdicts, pages }) => {
+      const fixed = standing === 'paused' || standing === 'ended';
+      const box = make('input', { type: 'checkbox', checked: standing === 'on', disabled: fixed });
+      box.setAttribute('role', 'switch');
+      box.setAttribute('aria-label', `${name} in this preview`);
+      box.dataset['rule'] = name;
+      box.onchange = () => void ask('switch', { rule: name, on: box.checked });
+      const filter = make('button', { type: 'button', className: 'name', title: 'Show its pages' }, name);
+      filter.onclick = () => searchFor(`rule:${name}`);
+      const counts = Object.entries(verdicts).map(([verdict, number]) => {
+        const shown = badge(verdict);
+        if (number > 1) shown.append(` ${number}`);
+        return shown;
+      });
+      const out = { on: null, off: 'off in this preview', paused: 'paused', ended: 'past its day' }[standing];
+      const item = make(
+        'li',
+        { className: standing === 'on' ? '' : 'out' },
+        make('div', { className: 'tools' }, box, filter),
+        make(
+          'p',
+          {},
+          ...(out ? [`${out}, ${many(pages, 'page')}`] : counts.length > 0 ? counts : [many(pages, 'page')]),
+        ),
+        note ? make('p', { className: 'note' }, note) : null,
+        make('p', { className: 'place' }, place),
+      );
+      return item;
+    }),
+  );
+  if (focused) document.querySelector<HTMLElement>(`[data-rule="${CSS.escape(focused)}"]`)?.focus();
+}
+
+function searchFor(words: string): void {
+  search.value = search.value === words ? '' : words;
+  most = atOnce;
+  showPages();
+}
+
+function showVerdicts(): void {
+  const counts = new Map<string, number>();
+  for (const { verdict } of state?.pages.flatMap(({ cells }) => cells) ?? [])
+    counts.set(verdict, (counts.get(verdict) ?? 0) + 1);
+  byId('verdicts').replaceChildren(
+    ...[...counts].map(([verdict, number]) => {
+      const box = make('input', { type: 'checkbox', checked: !hidden.has(verdict) });
+      box.onchange = () => {
+        if (box.checked) hidden.delete(verdict);
+        else hidden.add(verdict);
+        showPages();
+      };
+      return make('label', {}, box, ' ', badge(verdict), ` ${number} `);
+    }),
+  );
+}
+
+/** The pages that fit what is searched for, each with the cells that do. */
+function fitting({ pages, rules }: OverviewState): OverviewState['pages'] {
+  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
+  const wanted = words.filter((word) => word.startsWith('rule:')).map((word) => word.slice(5));
+  const rest = words.filter((word) => !word.startsWith('rule:'));
+  const names = rules.map(({ name }) => name.toLowerCase());
+  return pages.flatMap((page) => {
+    const text = `${page.path} ${page.title}`.toLowerCase();
+    const open = rest.filter((word) => !text.includes(word));
+    const cells = page.cells.filter(
+      ({ rule, verdict }) =>
+        !hidden.has(verdict) &&
+        wanted.every((name) => names[rule] === name) &&
+        open.every((word) => names[rule]?.includes(word)),
+    );
+    const bare = page.cells.length === 0 && without.checked && wanted.length === 0 && open.length === 0;
+    return cells.length > 0 || bare ? [{ ...page, cells }] : [];
+  });
+}
+
+function showPages(): void {
+  if (!state) return;
+  const { rules } = state;
+  const found = fitting(state);
+  byId('pages').replaceChildren(
+    ...found.slice(0, most).map(({ path, address, title, cells }) => {
+      const chips = cells.map(({ rule, verdict, sure }) => {
+        const name = rules[rule]?.name ?? '';
+        const chip = make('button', { type: 'button', className: 'chip' }, badge(verdict), name);
+        if (!sure) chip.firstElementChild?.classList.add('unsure');
+        chip.onclick = () => void open(name, path, verdict, address);
+        return chip;
+      });
+      return make(
+        'tr',
+        {},
+        make('td', {}, make('a', { href: origin + address }, path), make('small', {}, title)),
+        make('td', {}, ...chips),
+      );
+    }),
+  );
+  byId('more').hidden = found.length <= most;
+  const cells = found.reduce((sum, each) => sum + each.cells.length, 0);
+  byId('shown').textContent = `${many(found.length, 'page')}, ${many(cells, 'cell')} shown`;
+}
+
+/** Opens what a rule does on a page: its elements, winners and hints. */
+async function open(rule: string, path: string, verdict: string, address: string): Promise<void> {
+  const query = new URLSearchParams({ rule, page: path });
+  const answer = await fetch(`cell?${query.toString()}`);
+  byId('cell-title').replaceChildren(badge(verdict), ` ${rule} on ${path}`);
+  // Made by the preview itself, with every text of pages and rules escaped.
+  byId('cell-body').innerHTML = answer.ok ? await answer.text() : '';
+  byId<HTMLAnchorElement>('cell-page').href = origin + address;
+  byId<HTMLDialogElement>('cell').showModal();
+}
+
+byId('cell-close').onclick = () => byId<HTMLDialogElement>('cell').close();
+byId('all-on').onclick = () => void ask('switch', { rule: null, on: true });
+byId('all-off').onclick = () => void ask('switch', { rule: null, on: false });
+byId('more').onclick = () => {
+  most += atOnce;
+  showPages();
+};
+byId('tools').onsubmit = (event) => event.preventDefault();
+byId('tools').oninput = () => {
+  most = atOnce;
+  showPages();
+};
+onNews(() => void look());
+void look();

@@ -1,0 +1,172 @@
+import { randomBytes } from 'node:crypto';
+import fastify, { type FastifyInstance, type FastifyReply, type FastifyRequest } from 'fastify';
+import mime from 'mime';
+import { anyBegin } from '../core/build/marks.js';
+import { nearPath } from '../core/near-miss/condition.js';
+import { readOpening } from '../core/page/opening.js';
+import { makePage, type Page } from '../core/page/page.js';
+import { normalisePath } from '../core/page/path.js';
+import { pageAddress } from '../core/page/view.js';
+import { forbiddenBy } from '../core/check/policy.js';
+import { clientFile } from './client-files.js';
+import { dressed, metaPolicies } from './dress.js';
+import { guard } from './guard.js';
+import { loosened, type Allowed } from './loosen.js';
+import { passThrough, type Upstream } from './pass.js';
+import { ownFolder } from './protocol.js';
+import { note, sendText } from './send.js';
+import type { Stage } from './stage.js';
+
+/** What was last sent at an address, for the panel there. */
+export interface Seen {
+  /** As the page came; null where it is as it was captured. */
+  page: Page | null;
+  notices: string[];
+}
+
+export interface PagesOptions {
+  stage: Stage;
+  /** A file of a site that is a folder. */
+  file: (address: string) => { body: Buffer } | null;
+  /** The running site; null where there is none. */
+  upstream: Upstream | null;
+  /** The origin of panel and overview, once it is known. */
+  panel: () => string;
+  log: (text: string) => void;
+}
+
+/** Addresses of which it is remembered what was sent. */
+const mostSeen = 500;
+
+/** The site with the rules applied: captured pages, or the running site passed through. */
+export async function servePages(options: PagesOptions): Promise<{ app: FastifyInstance; seen: Map<string, Seen> }> {
+  const { stage, upstream } = options;
+  const seen = new Map<string, Seen>();
+  const app = fastify({ forceCloseConnections: true, bodyLimit: 64 * 1024 * 1024, exposeHeadRoutes: false });
+  guard(app, null);
+  // Forms and uploads go on as they came.
+  app.removeAllContentTypeParsers();
+  app.addContentTypeParser('*', (_request, payload, done) => done(null, payload));
+  app.get(`${ownFolder}*`, (request, reply) => ownFile(stage, request, reply));
+  const dressing = (request: FastifyRequest) => allowedFor(request, options);
+  const show = (request: FastifyRequest, html: string, policy: string | null, captured: Page | null): string => {
+    const address = request.raw.url ?? '/';
+    if (seen.size >= mostSeen) seen.clear();
+    const page = captured ?? makeSeenPage(stage, address, html);
+    seen.set(address, { page: captured ? null : page, notices: noticesOf(stage, page, html, policy) });
+    const { bundle, version, reading } = stage;
+    const form = { place: reading.input.place, hasScript: bundle.js !== null, version };
+    return dressed(html, { ...form, allowed: dressing(request) });
+  };
+  const pass = upstream && (await passThrough(app, upstream, { ...options, show, allowed: dressing }));
+  app.all('/*', (request, reply) => {
+    const url = request.raw.url ?? '';
+    if (!url.startsWith('/')) return reply.code(400).type('text/plain').send('This is no path.\n');
+    if (upstream?.live && pass) return pass(request, reply);
+    if (request.method !== 'GET' && request.method !== 'HEAD')
+      return reply
+        .code(405)
+        .type('text/html; charset=utf-8')
+        .send(note('Captured pages take no forms', upstream ? 'local-needle preview --live passes them on.' : ''));
+    return captured(request, reply, options, show) ?? (pass ? pass(request, reply) : notThere(url, reply, options));
+  });
+  return { app, seen };
+}
+
+/** Answers with a captured page or file; null where nothing was captured under this address. */
+function captured(
+  request: FastifyRequest,
+  reply: FastifyReply,
+  options: PagesOptions,
+  show: (request: FastifyRequest, html: string, policy: string | null, captured: Page) => string,
+): FastifyReply | null {
+  const { stage, file } = options;
+  const { view, pathOptions } = stage.reading;
+  const [anyPage] = view.site.pages;
+  // Put together as text: an address that begins with two slashes must not name another host.
+  const address = `${anyPage ? new URL(pageAddress(anyPage)).origin : 'http://folder.invalid'}${request.raw.url}`;
+  if (!URL.canParse(address)) return null;
+  const url = new URL(address);
+  const page = view.site.byPath.get(normalisePath(address, pathOptions));
+  if (page) {
+    const own = new URL(pageAddress(page));
+    // Links of the page count from the address that it really has.
+    if (own.pathname !== url.pathname) return reply.redirect(own.pathname + (url.search || own.search));
+    const policy = view.policy(page);
+    const html = show(request, view.html(page), policy, page);
+    if (policy !== null) reply.header('content-security-policy', loosened(policy, allowedFor(request, options)));
+    return reply.header('cache-control', 'no-store').type('text/html; charset=utf-8').send(html);
+  }
+  const style = view.style(url.href);
+  if (style) return sendText(reply, 'text/css', style.text);
+  const body = file(url.href)?.body ?? view.file(url.href);
+  if (!body) return null;
+  const type = mime.getType(url.pathname) ?? 'application/octet-stream';
+  const bytes = Buffer.from(body);
+  return /css|javascript/.test(type) && bytes.includes(anyBegin)
+    ? sendText(reply, type, bytes.toString('utf8'))
+    : reply.header('cache-control', 'no-store').type(type).send(bytes);
+}
+
+/** What ships, and the script that brings the panel. */
+function ownFile({ bundle }: Stage, request: FastifyRequest, reply: FastifyReply): FastifyReply {
+  const name = decodeURIComponent((request.raw.url ?? '').slice(ownFolder.length).replace(/[?#].*$/, ''));
+  const texts: Record<string, () => string> = {
+    'needle.css': () => bundle.css.text,
+    'needle.css.map': () => bundle.css.map,
+    'needle.js': () => bundle.js?.text ?? '',
+    'needle.js.map': () => bundle.js?.map ?? '{}',
+    'page.js': () => clientFile('page.js'),
+  };
+  const type = mime.getType(name.replace(/\.map$/, '.json')) ?? 'application/octet-stream';
+  reply.header('cache-control', 'no-store').header('cross-origin-resource-policy', 'same-origin');
+  const text = Object.hasOwn(texts, name) ? texts[name] : undefined;
+  if (text) return reply.type(`${type}; charset=utf-8`).send(text());
+  const bytes = bundle.files.get(name);
+  return bytes ? reply.type(type).send(Buffer.from(bytes)) : reply.code(404).send('');
+}
+
+const nonces = new WeakMap<FastifyRequest, string>();
+
+function allowedFor(request: FastifyRequest, { upstream, panel }: Pick<PagesOptions, 'upstream' | 'panel'>): Allowed {
+  const nonce = nonces.get(request) ?? randomBytes(12).toString('base64url');
+  nonces.set(request, nonce);
+  const own = `http://${request.headers.host}${ownFolder}`;
+  return { own, panel: panel(), site: upstream?.origin ?? null, nonce };
+}
+
+function makeSeenPage({ reading }: Stage, address: string, html: string): Page {
+  const { site } = reading.view;
+  return makePage(normalisePath(address, reading.pathOptions), address, address, readOpening(html), site.forms);
+}
+
+/** What the live page's own policy would say to the build. */
+function noticesOf({ bundle, reading }: Stage, page: Page, html: string, policy: string | null): string[] {
+  const own = pageAddress(page);
+  const at = reading.bundleAddress ?? '/needle.css';
+  const asked = [
+    { kind: 'style' as const, name: 'needle.css', address: new URL(at, own).href },
+    ...(bundle.js
+      ? [{ kind: 'script' as const, name: 'needle.js', address: new URL(at.replace(/\.css$/, '.js'), own).href }]
+      : []),
+  ];
+  const policies = [...(policy?.split(',') ?? []), ...metaPolicies(html)].filter((each) => each.trim() !== '');
+  return asked.flatMap(({ name, ...each }) =>
+    policies.flatMap((text) => {
+      const by = forbiddenBy(text, each, own);
+      return by === null
+        ? []
+        : `The page's Content-Security-Policy (${by}) forbids ${name}. The preview lets it in; the live site must allow it.`;
+    }),
+  );
+}
+
+function notThere(url: string, reply: FastifyReply, { stage, panel }: PagesOptions): FastifyReply {
+  const { view, pathOptions } = stage.reading;
+  const near = URL.canParse(url, 'http://site.invalid') ? nearPath(normalisePath(url, pathOptions), view.site) : null;
+  const hint = near ? `The nearest is ${near.path}.` : '';
+  return reply
+    .code(404)
+    .type('text/html; charset=utf-8')
+    .send(note(`${view.site.name} has no page or file ${url}`, hint, panel()));
+}

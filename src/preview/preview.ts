@@ -1,0 +1,62 @@
+import type { FastifyInstance } from 'fastify';
+import { ProblemError } from '../core/place.js';
+import { serveDesk, type DeskOptions } from './desk.js';
+import { servePages, type PagesOptions } from './pages.js';
+import type { Stage } from './stage.js';
+
+export interface PreviewOptions extends Omit<PagesOptions, 'panel'>, Omit<DeskOptions, 'seen' | 'pagesPort'> {
+  stage: Stage;
+  /** Of the pages; the overview has the next one. 0: any two that are free. */
+  port: number;
+}
+
+/** A preview that runs. */
+export interface Preview {
+  pages: string;
+  overview: string;
+  close: () => Promise<void>;
+}
+
+const host = '127.0.0.1';
+const portOf = ({ server }: FastifyInstance) => (server.address() as { port: number }).port;
+
+/** Serves the pages and, on an origin of its own, the overview. Throws ProblemError where a port is taken. */
+export async function startPreview(options: PreviewOptions): Promise<Preview> {
+  const { stage, port } = options;
+  const ports = { pages: 0, overview: 0 };
+  const { app, seen } = await servePages({ ...options, panel: () => `http://${host}:${ports.overview}` });
+  const desk = serveDesk({ ...options, seen, pagesPort: () => ports.pages });
+  const close = async () => {
+    stage.close();
+    await Promise.all([app.close(), desk.close()]);
+  };
+  try {
+    await listen(app, port);
+    ports.pages = portOf(app);
+    await listen(desk, port === 0 ? 0 : port + 1);
+    ports.overview = portOf(desk);
+  } catch (error) {
+    await close();
+    throw error;
+  }
+  return { pages: `http://${host}:${ports.pages}/`, overview: `http://${host}:${ports.overview}/`, close };
+}
+
+async function listen(app: FastifyInstance, port: number): Promise<void> {
+  try {
+    await app.listen({ host, port });
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException;
+    if (code !== 'EADDRINUSE' && code !== 'EACCES') throw error;
+    const why = code === 'EADDRINUSE' ? 'is in use by another program' : 'may not be used';
+    throw new ProblemError(
+      [
+        {
+          message: `Port ${port} of ${host} ${why}`,
+          hint: `Choose another: --port ${port + 20}, or --port 0 for any.`,
+        },
+      ],
+      'access',
+    );
+  }
+}

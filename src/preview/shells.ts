@@ -1,0 +1,103 @@
+import escapeHtml from 'escape-html';
+
+const shell = (title: string, script: string, body: string, attributes = '') => `<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>${title}</title>
+<link rel="stylesheet" href="look.css">
+<script src="${script}" type="module"></script>
+</head>
+<body${attributes}>
+${body}
+</body>
+</html>
+`;
+
+/** The overview, to be filled by its script. `pages`: the origin of the pages. */
+export const overviewShell = (pages: string): string =>
+  shell(
+    'Preview',
+    'overview.js',
+    `<header>
+<h1><span id="site">Preview</span> <small id="how"></small></h1>
+<p><span id="totals" role="status">Verdicts are being made…</span> <a id="wrong" href="#findings-title"></a> · <a id="front" href="${escapeHtml(pages)}/">Open the site</a></p>
+<noscript><p>The overview is filled by its script; allow scripts for this address.</p></noscript>
+</header>
+<pre id="problem" role="alert" hidden></pre>
+<div class="columns">
+<section aria-labelledby="rules-title">
+<h2 id="rules-title">Rules</h2>
+<p class="tools"><button type="button" id="all-on">All on</button> <button type="button" id="all-off">All off</button> <small>in this preview only</small></p>
+<ul id="rules" class="bare"></ul>
+</section>
+<section aria-labelledby="pages-title">
+<h2 id="pages-title">Pages</h2>
+<form id="tools" class="tools" role="search">
+<label>Search <input type="search" id="search" placeholder="page, title, rule"></label>
+<span id="verdicts"></span>
+<label><input type="checkbox" id="without"> pages without rules</label>
+<span id="shown" role="status"></span>
+</form>
+<table><thead><tr><th scope="col">Page</th><th scope="col">What the rules do there</th></tr></thead><tbody id="pages"></tbody></table>
+<p><button type="button" id="more" hidden>Show more pages</button></p>
+</section>
+</div>
+<section aria-labelledby="findings-title"><h2 id="findings-title">Findings</h2><div id="findings"></div></section>
+<dialog id="cell" aria-labelledby="cell-title"><h2 id="cell-title"></h2><div id="cell-body"></div><p class="tools"><a id="cell-page">Open the page</a> <button type="button" id="cell-close">Close</button></p></dialog>`,
+    ` data-pages="${escapeHtml(pages)}"`,
+  );
+
+/** The panel, to be filled by its script. `frames`: origins of pages that it may stand on. */
+export const panelShell = (frames: string[]): string =>
+  shell(
+    'Local Needle',
+    'panel.js',
+    `<div id="tab"><button type="button" id="open" aria-expanded="false" title="Local Needle (Alt+Shift+N)">Needle <span id="badge"></span></button></div>
+<main id="panel" hidden>
+<header class="tools"><h1 id="path" tabindex="-1"></h1><button type="button" id="pick" aria-pressed="false">Pick</button> <button type="button" id="shut" aria-label="Close the panel" title="Close (Escape)">×</button></header>
+<p id="picking" role="status" hidden></p>
+<pre id="problem" role="alert" hidden></pre>
+<div id="notices"></div>
+<div id="picked"></div>
+<section aria-labelledby="handles-title"><h2 id="handles-title">Handles of this page <small>a click copies</small></h2>
+<ul id="handles" class="bare"></ul></section>
+<section aria-labelledby="rules-title"><h2 id="rules-title">Rules on this page</h2>
+<p class="tools" id="before-after" hidden><button type="button" id="before" aria-pressed="false">Before</button> <button type="button" id="after" aria-pressed="true">After</button> <small>all rules off, on</small></p>
+<ul id="rules" class="bare"></ul></section>
+<footer class="tools"><a id="overview" href="/" target="_blank" rel="noopener">All pages</a> <span id="said" role="status"></span></footer>
+</main>`,
+    ` class="panel" data-frames="${escapeHtml(frames.join(' '))}"`,
+  );
+
+/** Looks of overview and panel, beside those that they share with reports. */
+export const previewStyle = `
+button { font: inherit; color: var(--ink); background: var(--band); border: 1px solid var(--soft); border-radius: 4px; padding: 2px 10px; cursor: pointer; }
+button:hover { border-color: var(--sea); } button[aria-pressed=true] { background: var(--sea); color: var(--paper); border-color: var(--sea); }
+a { color: var(--sea); } [hidden] { display: none !important; }
+ul.bare { list-style: none; padding: 0; margin: 0; } .tools { display: flex; flex-wrap: wrap; align-items: center; gap: 6px 12px; margin: 0 0 8px; }
+#problem { color: var(--bad); border: 1px solid var(--bad); border-radius: 6px; padding: 10px 14px; white-space: pre-wrap; overflow-wrap: anywhere; font-size: 13px; }
+.columns { display: grid; grid-template-columns: minmax(250px, 320px) minmax(0, 1fr); gap: 0 40px; }
+@media (max-width: 800px) { .columns { grid-template-columns: minmax(0, 1fr); } }
+#rules > li { border-top: 1px solid var(--line); padding: 8px 0; } #rules p { margin: 2px 0 0; } #rules .note { color: var(--soft); }
+#rules .tools { margin: 0; flex-wrap: nowrap; align-items: baseline; gap: 6px 8px; } #rules .note { font-size: 14px; } #rules .verdict { min-width: 0; }
+#rules label { display: flex; gap: 8px; align-items: baseline; } #rules .name { font-weight: bold; overflow-wrap: anywhere; flex: 1; }
+#rules button.name { text-align: left; background: none; border: 0; padding: 0; text-decoration: underline; text-decoration-color: var(--line); }
+li.out .name { text-decoration: line-through; }
+input[type=checkbox], input[type=radio] { accent-color: var(--sea); }
+body:not(.panel) #pages tr { border-top: 1px solid var(--line); } #pages td { padding: 6px 16px 6px 0; overflow-wrap: anywhere; } #pages small { display: block; }
+table { table-layout: auto; } #pages td:first-child { width: 38%; }
+.chip { display: inline-flex; gap: 6px; padding: 0 6px; margin: 1px 4px 1px 0; font-size: 13px; background: none; border-color: var(--line); }
+.chip .verdict { border: 0; min-width: 0; padding: 0; } .unsure::after { content: '?'; }
+dialog { color: inherit; background: var(--paper); border: 1px solid var(--soft); border-radius: 8px; max-width: 720px; width: calc(100% - 40px); max-height: 80vh; overflow: auto; } dialog::backdrop { background: #0008; }
+.panel { max-width: none; padding: 0; font-size: 14px; background: none; } .panel h2 { font-size: 14px; margin: 14px 0 6px; } .panel h1 { font: bold 14px ui-monospace, 'DejaVu Sans Mono', monospace; flex: 1; margin: 0; overflow-wrap: anywhere; }
+.panel #tab { text-align: right; } .panel #open { background: var(--paper); box-shadow: 0 1px 4px #0006; border-radius: 14px; padding: 2px 12px; }
+.panel main { background: var(--paper); border: 1px solid var(--soft); border-radius: 8px; padding: 10px 14px; height: 100vh; overflow: auto; }
+.panel header.tools { flex-wrap: nowrap; position: sticky; top: -10px; margin: -10px 0 4px; padding: 8px 0; background: var(--paper); } #picking { color: var(--soft); font-size: 13px; } #handles { display: flex; flex-wrap: wrap; gap: 4px 12px; } .panel li > p, .panel .says { font-size: 13px; } 
+.copy { max-width: 100%; text-align: left; overflow-wrap: anywhere; font: 13px ui-monospace, 'DejaVu Sans Mono', monospace; }
+.notice { border-left: 4px solid var(--odd); background: var(--band); padding: 6px 10px; font-size: 13px; }
+.wish { display: grid; gap: 8px; border-bottom: 1px solid var(--line); padding-bottom: 12px; } .wish label { display: grid; gap: 2px; } .wish fieldset { gap: 2px 12px; } .wish p { margin: 0; } .proposals small { display: block; padding-left: 22px; } .proposals code { flex: 1; } .wish fieldset label, .proposals label { display: flex; gap: 6px; align-items: baseline; }
+.wish input:not([type=radio]), .wish textarea, .wish select { font: inherit; color: inherit; background: var(--paper); border: 1px solid var(--soft); border-radius: 4px; padding: 3px 6px; width: 100%; } .wish pre { margin: 0; white-space: pre-wrap; overflow-wrap: anywhere; background: var(--band); padding: 8px; border-radius: 4px; font-size: 12px; }
+.bad { color: var(--bad); } .odd { color: var(--odd); }
+`;

@@ -1,0 +1,174 @@
+import { buildBundle, type Bundle, type BundleForm } from '../core/build/bundle.js';
+import { marksOf } from '../core/build/scope.js';
+import { prepareShipments, type Shipments, type ShippedRule } from '../core/build/shipment.js';
+import { tasksOf } from '../core/build/tasks.js';
+import type { CheckInput } from '../core/check/plan.js';
+import type { CheckReport } from '../core/check/verdict.js';
+import type { View } from '../core/page/view.js';
+import type { PathOptions } from '../core/page/path.js';
+import { ProblemError } from '../core/place.js';
+import { targetPages } from '../core/rule/target.js';
+import { hasEnded } from '../core/rule/ships.js';
+import type { Rule } from '../core/rule/rule.js';
+import type { News, Standing } from './protocol.js';
+
+/** The project and its pages as they were read at one moment. */
+export interface Reading {
+  input: CheckInput;
+  /** The pages that are shown. */
+  view: View;
+  pathOptions: PathOptions;
+  shippedName: BundleForm['shippedName'];
+  /** Where the live site serves the build; null where nobody said. */
+  bundleAddress: string | null;
+  check: (rules: Rule[]) => CheckReport;
+}
+
+/** What needle.js does for a rule, to see where a change needs the page anew. */
+interface Acting {
+  signature: string;
+  pages: string[];
+}
+
+/** Time for pages to fetch the new stylesheet before the verdicts are made, in milliseconds. */
+const headStart = 150;
+
+/** What the preview shows at the moment: the last good reading, and which rules are switched off. */
+export class Stage {
+  private readonly off = new Set<string>();
+  private readonly listeners = new Set<(news: News) => void>();
+  private shipments: Shipments;
+  private acting = new Map<string, Acting>();
+  private timer: NodeJS.Timeout | undefined;
+  reading: Reading;
+  bundle: Bundle;
+  report: CheckReport | null = null;
+  /** A rule file that is broken now. */
+  problem: ProblemError | null = null;
+  /** Counts what was shown; part of the addresses of what ships. */
+  version = 1;
+
+  /** Reads the project for the first time. Throws ProblemError. */
+  constructor(
+    private readonly read: () => Reading,
+    private readonly onProblem: (problem: ProblemError | null) => void,
+  ) {
+    this.reading = read();
+    this.shipments = this.prepare();
+    this.bundle = this.build();
+    this.acting = this.whatActs();
+    this.judgeSoon(0);
+  }
+
+  /** Tells of news until the function that it returns is called. */
+  listen(listener: (news: News) => void): () => void {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  }
+
+  /** Reads everything anew; where that fails, what was shown stays. `pagesChanged`: so did the pages themselves. */
+  refresh(pagesChanged: boolean): void {
+    try {
+      this.reading = this.read();
+      this.shipments = this.prepare();
+      if (this.problem) this.onProblem(null);
+      this.problem = null;
+      this.show(pagesChanged);
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      this.problem = error;
+      this.onProblem(error);
+      this.tell({ kind: 'look' });
+    }
+  }
+
+  /** Switches a rule, or all of them; null where there is no such rule. */
+  switch(name: string | null, on: boolean): boolean {
+    const names = this.reading.input.rules.map((rule) => rule.name);
+    if (name !== null && !names.includes(name)) return false;
+    for (const each of name === null ? names : [name])
+      if (on) this.off.delete(each);
+      else this.off.add(each);
+    this.show(false);
+    return true;
+  }
+
+  standingOf(rule: Rule): Standing {
+    if (rule.paused) return 'paused';
+    if (hasEnded(rule, this.reading.input.today)) return 'ended';
+    return this.off.has(rule.name) ? 'off' : 'on';
+  }
+
+  /** The rules as they are shown: those that are switched off are as if paused. */
+  get rules(): Rule[] {
+    return this.reading.input.rules.map((rule) => (this.off.has(rule.name) ? { ...rule, paused: true } : rule));
+  }
+
+  private show(pagesChanged: boolean): void {
+    const [bundle, acting] = [this.build(), this.whatActs()];
+    const touched = new Set<string>();
+    for (const name of new Set([...acting.keys(), ...this.acting.keys()])) {
+      const [now, before] = [acting.get(name), this.acting.get(name)];
+      if (now?.signature !== before?.signature)
+        for (const path of [...(now?.pages ?? []), ...(before?.pages ?? [])]) touched.add(path);
+    }
+    const restyled = bundle.css.text !== this.bundle.css.text;
+    this.bundle = bundle;
+    this.acting = acting;
+    if (restyled || touched.size > 0 || pagesChanged) this.version++;
+    if (restyled) this.tell({ kind: 'styles', version: this.version });
+    if (pagesChanged || touched.size > 0)
+      this.tell({ kind: 'reload', paths: pagesChanged ? null : [...touched], version: this.version });
+    this.report = null;
+    this.tell({ kind: 'look' });
+    this.judgeSoon(headStart);
+  }
+
+  private judgeSoon(ms: number): void {
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => {
+      this.report = this.reading.check(this.rules);
+      this.tell({ kind: 'look' });
+    }, ms);
+  }
+
+  /** Stops what is still to be done. */
+  close(): void {
+    clearTimeout(this.timer);
+  }
+
+  private tell(news: News): void {
+    for (const listener of this.listeners) listener(news);
+  }
+
+  private prepare(): Shipments {
+    const { input, view } = this.reading;
+    return prepareShipments({ ...input, site: view.site, open: view.open });
+  }
+
+  private get shipped(): ShippedRule[] {
+    return this.shipments.whole.rules.filter(({ rule }) => !this.off.has(rule.name));
+  }
+
+  private build(): Bundle {
+    const { view, pathOptions, shippedName } = this.reading;
+    const whole = { ...this.shipments.whole, rules: this.shipped };
+    const form = { site: view.site.name, pathOptions, minify: false, withScript: true, shippedName };
+    return buildBundle({ whole }, { ...form, nameOf: (name) => name });
+  }
+
+  /** What needle.js does, rule by rule: its tasks, and the addresses that it tells apart. */
+  private whatActs(): Map<string, Acting> {
+    const { view, input, shippedName } = this.reading;
+    return new Map(
+      this.shipped.map((shipped) => {
+        const { rule } = shipped;
+        const tasks = tasksOf(shipped, (file) => (file.content ? shippedName(file) : file.url)).map(
+          ({ script, ...task }) => [task, script?.content ? new TextDecoder().decode(script.content) : null],
+        );
+        const signature = JSON.stringify([tasks, marksOf(rule, view.site, input.paths)]);
+        return [rule.name, { signature, pages: targetPages(rule, view.site).map(({ path }) => path) }];
+      }),
+    );
+  }
+}
