@@ -23,8 +23,11 @@ export type TextFor = (file: string, ascii: boolean) => string | null;
 export function copyPatched(from: string, to: string, place: 'head-end' | 'body-end', textFor: TextFor): number {
   let files = 0;
   const root = realpathSync(from);
-  for (const file of readdirSync(from, { recursive: true, encoding: 'utf8' })) {
-    const [source, target] = [join(from, file), join(to, file)];
+  // Links to folders are links here, and not gone into.
+  for (const { parentPath, name } of readdirSync(from, { recursive: true, withFileTypes: true })) {
+    const source = join(parentPath, name);
+    const file = relative(from, source);
+    const target = join(to, file);
     const stat = lstatSync(source);
     if (stat.isDirectory()) {
       mkdirSync(target, { recursive: true });

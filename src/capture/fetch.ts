@@ -157,6 +157,7 @@ export function networkReason(error: unknown): string {
     [/^(ENOTFOUND|EAI_AGAIN)/, 'the host is not known'],
     [/^(ECONNRESET|UND_ERR_SOCKET)/, 'the connection broke off'],
     [/^(ETIMEDOUT|UND_ERR_CONNECT_TIMEOUT)/, 'the host does not answer'],
+    [/^UND_ERR_(HEADERS|BODY)_TIMEOUT/, 'it did not answer in time'],
     [/^(CERT_|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO_|ERR_TLS)/, 'its TLS certificate is not valid'],
     [/^(ERR_SSL|EPROTO)/, 'it does not speak TLS'],
   ];

@@ -1,5 +1,5 @@
 import { closeSync, constants, fstatSync, lstatSync, openSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
-import { join, relative, sep } from 'node:path';
+import { isAbsolute, join, relative, sep } from 'node:path';
 import { finding, type Finding } from '../core/check/finding.js';
 import { readOpening } from '../core/page/opening.js';
 import type { PageIdForm } from '../core/page/page-id.js';
@@ -58,9 +58,11 @@ export function readFolder(
   forms: PageIdForm[] | null,
   cache?: FileCache,
 ): SiteContent {
-  const files = readdirSync(folder, { recursive: true, encoding: 'utf8' })
-    .map((file) => file.split(sep).join('/'))
-    .filter((file) => /\.html?$/i.test(file) && !/(^|\/)(node_modules|\.[^/]+)\//.test(file));
+  // Links to folders are not gone into: they may lead in a circle, or out.
+  const files = readdirSync(folder, { recursive: true, withFileTypes: true })
+    .filter((entry) => !entry.isDirectory() && /\.html?$/i.test(entry.name))
+    .map(({ parentPath, name: file }) => relative(folder, join(parentPath, file)).split(sep).join('/'))
+    .filter((file) => !/(^|\/)(node_modules|\.[^/]+)\//.test(file));
   const captured: CapturedPage[] = [];
   const findings: Finding[] = [];
   const problems: Problem[] = [];
@@ -107,7 +109,8 @@ export function readFolder(
     const path = folderPath(address);
     if (path === null || path === '') return null;
     try {
-      return readSiteFile(folder, path);
+      // The address may climb by `..%2f`, and a folder on the way may be a link.
+      return leadsOut(folder, join(folder, path)) ? null : readSiteFile(folder, path);
     } catch {
       return null;
     }
@@ -124,6 +127,12 @@ export function readFolder(
   });
 }
 
+/** Whether a file that is there really lies elsewhere, its links followed. */
+function leadsOut(folder: string, file: string): boolean {
+  const way = relative(realpathSync(folder), realpathSync(file));
+  return way === '..' || way.startsWith(`..${sep}`) || isAbsolute(way);
+}
+
 /** Reads a file of the site. Links are followed only within the folder. */
 export function readSiteFile(folder: string, file: string): Uint8Array {
   const whole = join(folder, file);
@@ -132,9 +141,7 @@ export function readSiteFile(folder: string, file: string): Uint8Array {
     handle = openSync(whole, constants.O_RDONLY | constants.O_NOFOLLOW);
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code !== 'ELOOP') throw error;
-    const way = relative(realpathSync(folder), realpathSync(whole));
-    if (way === '..' || way.startsWith(`..${sep}`))
-      throw new Error('it is a link that leads out of the folder', { cause: error });
+    if (leadsOut(folder, whole)) throw new Error('it is a link that leads out of the folder', { cause: error });
     handle = openSync(whole, constants.O_RDONLY);
   }
   try {

@@ -66,7 +66,9 @@ export const command: Command<BeforeAfterArguments> = {
       const pairs: PicturePair[] = [];
       for (const sitting of sittings) {
         bar?.update(pairs.length, { path: printable(sitting.page.path).slice(0, 50) });
-        pairs.push(await takePair(browser, sitting, bundleFor(sitting.view), browserSource(project, source), input));
+        pairs.push(
+          await takePair(browser, sitting, bundleFor(sitting.view), browserSource(project, source, content), input),
+        );
       }
       bar?.stop();
       const sheet = pairs.map(sheetPair);

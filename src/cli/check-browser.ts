@@ -1,5 +1,3 @@
-import { readFileSync, realpathSync, statSync } from 'node:fs';
-import { resolve, sep } from 'node:path';
 import mime from 'mime';
 import { judgeInBrowser, type BrowserSource } from '../browser/judge.js';
 import { launchChromium } from '../browser/render.js';
@@ -8,16 +6,12 @@ import { buildBundle, type Bundle } from '../core/build/bundle.js';
 import { prepareShipments } from '../core/build/shipment.js';
 import type { CheckInput } from '../core/check/plan.js';
 import type { Cell } from '../core/check/verdict.js';
-import { folderPath, type View } from '../core/page/view.js';
+import type { View } from '../core/page/view.js';
 import type { Project } from '../project/project.js';
 import type { SiteSource } from '../project/read-configuration.js';
 import { visitorHeaders } from '../project/visitor.js';
 import { count } from '../report/text.js';
-import { siteFolder } from './sites.js';
 import { shippedName } from './shipped-name.js';
-
-/** Bytes that a file of the site may have at most. */
-const mostBytes = 32 * 1024 * 1024;
 
 /** Judges the cells of a check in Chromium: captured pages, with the scripts and pictures of the folder or the running site. */
 export async function inBrowser(
@@ -29,7 +23,12 @@ export async function inBrowser(
 ): Promise<Cell[]> {
   const browser = await launchChromium();
   try {
-    const cells = await judgeInBrowser(browser, input, bundleMaker(input, source), browserSource(project, source));
+    const cells = await judgeInBrowser(
+      browser,
+      input,
+      bundleMaker(input, source),
+      browserSource(project, source, content),
+    );
     log(`Chromium ${browser.version()} judged ${count(cells.length, 'cell')} of ${content.site.name}.`);
     return cells;
   } finally {
@@ -52,23 +51,16 @@ export function bundleMaker(input: CheckInput, { pathOptions }: SiteSource): (vi
 }
 
 /** What pages in Chromium may load beside what was captured. */
-export function browserSource(project: Project, source: SiteSource): BrowserSource {
-  const own = siteFolder(project.directory, source);
-  const folder = own === null ? null : realpathSync(own);
+export function browserSource(project: Project, source: SiteSource, content: SiteContent): BrowserSource {
   return {
     live: source.from.kind === 'address',
     scripts: true,
     headers: (visitor) => (visitor === null ? {} : visitorHeaders(project.settings, visitor, process.env)),
     file(address) {
-      const path = folder === null ? null : folderPath(address);
-      if (folder === null || path === null) return null;
-      try {
-        const file = realpathSync(resolve(folder, `./${path}`));
-        if (!file.startsWith(folder + sep) || statSync(file).size > mostBytes) return null;
-        return { body: readFileSync(file), type: mime.getType(file) ?? 'application/octet-stream' };
-      } catch {
-        return null;
-      }
+      const body = content.file(address);
+      return (
+        body && { body: Buffer.from(body), type: mime.getType(new URL(address).pathname) ?? 'application/octet-stream' }
+      );
     },
   };
 }

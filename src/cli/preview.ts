@@ -1,5 +1,4 @@
 import { relative, sep } from 'node:path';
-import { watch } from 'chokidar';
 import type { Argv } from 'yargs';
 import { networkReason } from '../capture/fetch.js';
 import { decodePage } from '../capture/decode.js';
@@ -22,12 +21,12 @@ import { cellHtml, findingsHtml, summaryOf } from '../report/html.js';
 import { reportStyle } from '../report/html-parts.js';
 import { problemsText } from '../report/problems.js';
 import { count, plainStyle, printable, styleFor } from '../report/text.js';
-import { browserSource } from './check-browser.js';
 import { readAll } from './check-input.js';
 import { status, type Command, type Output } from './command.js';
 import { lookOptions, type LookArguments } from './open.js';
 import { shippedName } from './shipped-name.js';
 import { siteFolder } from './sites.js';
+import { watchFolders } from './watch.js';
 
 interface PreviewArguments extends LookArguments {
   name?: string;
@@ -35,9 +34,6 @@ interface PreviewArguments extends LookArguments {
   live: boolean;
   timeout: number;
 }
-
-/** Several files that an editor saves at once are one change, in milliseconds. */
-const settleMs = 120;
 
 type All = ReturnType<typeof readAll>;
 
@@ -107,25 +103,13 @@ function watchFiles({ project, source }: All, stage: Stage, { log }: Output): { 
     siteFolder(project.directory, source),
     haystackFolder(project.directory, source.name, null),
   ].filter((each) => each !== null);
-  let timer: NodeJS.Timeout | undefined;
-  let changed: string[] = [];
-  const watcher = watch([project.directory, ...pageFolders], {
-    ignoreInitial: true,
-    ignored: /(^|[/\\])(node_modules|\.git|\.local-needle)([/\\]|$)/,
-  }).on('all', (_event, path) => {
-    changed.push(path);
-    clearTimeout(timer);
-    timer = setTimeout(() => {
-      const paths = changed;
-      changed = [];
-      const isPage = (each: string) => pageFolders.some((folder) => each.startsWith(folder + sep));
-      const [first = ''] = paths;
-      const more = paths.length > 1 ? ` and ${paths.length - 1} more` : '';
-      log(`${printable(relative(project.directory, first))}${more} changed.`);
-      stage.refresh(paths.some(isPage));
-    }, settleMs);
+  return watchFolders([project.directory, ...pageFolders], log, (paths) => {
+    const isPage = (each: string) => pageFolders.some((folder) => each === folder || each.startsWith(folder + sep));
+    const [first = ''] = paths;
+    const more = paths.length > 1 ? ` and ${paths.length - 1} more` : '';
+    log(`${printable(relative(project.directory, first))}${more} changed.`);
+    stage.refresh(paths.some(isPage));
   });
-  return watcher;
 }
 
 export const command: Command<PreviewArguments> = {
@@ -165,12 +149,10 @@ export const command: Command<PreviewArguments> = {
       told = stage.report;
       log(totalsText(told, style));
     });
-    const source = browserSource(all.project, all.source);
     const problemWords = (error: ProblemError) => problemsText(error.problems, plainStyle);
     const preview = await startPreview({
       stage,
       port: args.port,
-      file: source.file,
       upstream,
       log: (text) => log(printable(text)),
       style: reportStyle + previewStyle,

@@ -1,4 +1,4 @@
-import { watch } from 'chokidar';
+import { watch, type FSWatcher } from 'chokidar';
 import type { CheckReport } from '../core/check/verdict.js';
 import { ProblemError } from '../core/place.js';
 import { problemsText } from '../report/problems.js';
@@ -8,6 +8,23 @@ import type { Output } from './command.js';
 
 /** Several files that an editor saves at once are one change, in milliseconds. */
 const settleMs = 120;
+
+/** Calls back with the files below these folders that changed. Links are not followed: they may lead in a circle. */
+export function watchFolders(folders: string[], log: Output['log'], changed: (paths: string[]) => void): FSWatcher {
+  let timer: NodeJS.Timeout | undefined;
+  let paths: string[] = [];
+  return watch(folders, {
+    ignoreInitial: true,
+    followSymlinks: false,
+    ignored: /(^|[/\\])(node_modules|\.git|\.local-needle)([/\\]|$)/,
+  })
+    .on('error', (error) => log(`Changes may go unseen: ${(error as Error).message}`))
+    .on('all', (_event, path) => {
+      paths.push(path);
+      clearTimeout(timer);
+      timer = setTimeout(() => changed(paths.splice(0)), settleMs);
+    });
+}
 
 /**
  * Checks, and again whenever a file of these folders changes, until the program is stopped. After the first time only what
@@ -31,12 +48,6 @@ export async function watchAndCheck(
     }
   };
   look();
-  let timer: NodeJS.Timeout | undefined;
-  watch(folders, { ignoreInitial: true, ignored: /(^|[/\\])(node_modules|\.git|\.local-needle)([/\\]|$)/ })
-    .on('ready', () => log('Watching for changes; Ctrl+C stops it.'))
-    .on('all', () => {
-      clearTimeout(timer);
-      timer = setTimeout(look, settleMs);
-    });
+  watchFolders(folders, log, look).on('ready', () => log('Watching for changes; Ctrl+C stops it.'));
   return new Promise<never>(() => undefined);
 }

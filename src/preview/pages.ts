@@ -1,7 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import fastify, { type FastifyInstance, type FastifyReply, type FastifyRequest } from 'fastify';
 import mime from 'mime';
-import { anyBegin } from '../core/build/marks.js';
 import { nearPath } from '../core/near-miss/condition.js';
 import { readOpening } from '../core/page/opening.js';
 import { makePage, type Page } from '../core/page/page.js';
@@ -26,8 +25,6 @@ export interface Seen {
 
 export interface PagesOptions {
   stage: Stage;
-  /** A file of a site that is a folder. */
-  file: (address: string) => { body: Buffer } | null;
   /** The running site; null where there is none. */
   upstream: Upstream | null;
   /** The origin of panel and overview, once it is known. */
@@ -44,6 +41,14 @@ export async function servePages(options: PagesOptions): Promise<{ app: FastifyI
   const seen = new Map<string, Seen>();
   const app = fastify({ forceCloseConnections: true, bodyLimit: 64 * 1024 * 1024, exposeHeadRoutes: false });
   guard(app, null);
+  app.setErrorHandler((error, request, reply) => {
+    const { message, statusCode = 500 } = error as Error & { statusCode?: number };
+    options.log(`${request.raw.url} could not be shown: ${message}`);
+    return reply
+      .code(statusCode)
+      .type('text/html; charset=utf-8')
+      .send(note('This page could not be shown', message, options.panel()));
+  });
   // Forms and uploads go on as they came.
   app.removeAllContentTypeParsers();
   app.addContentTypeParser('*', (_request, payload, done) => done(null, payload));
@@ -80,8 +85,7 @@ function captured(
   options: PagesOptions,
   show: (request: FastifyRequest, html: string, policy: string | null, captured: Page) => string,
 ): FastifyReply | null {
-  const { stage, file } = options;
-  const { view, pathOptions } = stage.reading;
+  const { view, pathOptions } = options.stage.reading;
   const [anyPage] = view.site.pages;
   // Put together as text: an address that begins with two slashes must not name another host.
   const address = `${anyPage ? new URL(pageAddress(anyPage)).origin : 'http://folder.invalid'}${request.raw.url}`;
@@ -97,15 +101,14 @@ function captured(
     if (policy !== null) reply.header('content-security-policy', loosened(policy, allowedFor(request, options)));
     return reply.header('cache-control', 'no-store').type('text/html; charset=utf-8').send(html);
   }
-  const style = view.style(url.href);
-  if (style) return sendText(reply, 'text/css', style.text);
-  const body = file(url.href)?.body ?? view.file(url.href);
-  if (!body) return null;
-  const type = mime.getType(url.pathname) ?? 'application/octet-stream';
-  const bytes = Buffer.from(body);
-  return /css|javascript/.test(type) && bytes.includes(anyBegin)
-    ? sendText(reply, type, bytes.toString('utf8'))
-    : reply.header('cache-control', 'no-store').type(type).send(bytes);
+  const body = view.file(url.href);
+  const wanted = request.headers['sec-fetch-dest'] === 'style' ? 'text/css' : null;
+  const type = wanted ?? mime.getType(url.pathname) ?? 'application/octet-stream';
+  if (/css|javascript/.test(type)) {
+    const text = type === 'text/css' ? view.style(url.href)?.text : body && Buffer.from(body).toString('utf8');
+    if (typeof text === 'string') return sendText(reply, type, text);
+  }
+  return body && reply.header('cache-control', 'no-store').type(type).send(Buffer.from(body));
 }
 
 /** What ships, and the script that brings the panel. */

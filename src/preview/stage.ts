@@ -33,6 +33,13 @@ interface Acting {
 /** Time for pages to fetch the new stylesheet before the verdicts are made, in milliseconds. */
 const headStart = 150;
 
+/** What cannot be read at the moment, such as a page that is being written anew. Throws what is a fault of the program. */
+function asProblem(error: unknown): ProblemError {
+  if (error instanceof ProblemError) return error;
+  if (error instanceof Error && 'syscall' in error) return new ProblemError([{ message: error.message }], 'access');
+  throw error;
+}
+
 /** What the preview shows at the moment: the last good reading, and which rules are switched off. */
 export class Stage {
   private readonly off = new Set<string>();
@@ -75,11 +82,14 @@ export class Stage {
       this.problem = null;
       this.show(pagesChanged);
     } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-      this.problem = error;
-      this.onProblem(error);
-      this.tell({ kind: 'look' });
+      this.fail(error);
     }
+  }
+
+  private fail(error: unknown): void {
+    this.problem = asProblem(error);
+    this.onProblem(this.problem);
+    this.tell({ kind: 'look' });
   }
 
   /** Switches a rule, or all of them; null where there is no such rule. */
@@ -127,8 +137,12 @@ export class Stage {
   private judgeSoon(ms: number): void {
     clearTimeout(this.timer);
     this.timer = setTimeout(() => {
-      this.report = this.reading.check(this.rules);
-      this.tell({ kind: 'look' });
+      try {
+        this.report = this.reading.check(this.rules);
+        this.tell({ kind: 'look' });
+      } catch (error) {
+        this.fail(error);
+      }
     }, ms);
   }
 
@@ -157,17 +171,19 @@ export class Stage {
     return buildBundle({ whole }, { ...form, nameOf: (name) => name });
   }
 
-  /** What needle.js does, rule by rule: its tasks, and the addresses that it tells apart. */
+  /** What needle.js does, rule by rule: its tasks, and the addresses that it tells apart. Rules of CSS alone are left out. */
   private whatActs(): Map<string, Acting> {
     const { view, input, shippedName } = this.reading;
     return new Map(
-      this.shipped.map((shipped) => {
+      this.shipped.flatMap((shipped): [string, Acting][] => {
         const { rule } = shipped;
         const tasks = tasksOf(shipped, (file) => (file.content ? shippedName(file) : file.url)).map(
           ({ script, ...task }) => [task, script?.content ? new TextDecoder().decode(script.content) : null],
         );
-        const signature = JSON.stringify([tasks, marksOf(rule, view.site, input.paths)]);
-        return [rule.name, { signature, pages: targetPages(rule, view.site).map(({ path }) => path) }];
+        const marks = marksOf(rule, view.site, input.paths);
+        if (tasks.length === 0 && marks.length === 0) return [];
+        const pages = targetPages(rule, view.site).map(({ path }) => path);
+        return [[rule.name, { signature: JSON.stringify([tasks, marks]), pages }]];
       }),
     );
   }

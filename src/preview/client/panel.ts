@@ -7,6 +7,8 @@ const frames = (document.body.dataset['frames'] ?? '').split(' ');
 const openKey = 'local-needle-open';
 let address = new URLSearchParams(location.search).get('address') ?? '/';
 let state: PanelState | null = null;
+/** Whether a person asked to pick something: pages could say so by themselves. */
+let wanted = false;
 /** The origin of the page around: only one of the preview's is spoken to. */
 let outer = frames.find((each) => document.referrer.startsWith(`${each}/`)) ?? '';
 
@@ -18,7 +20,7 @@ window.addEventListener('message', (event) => {
   if (words.needle === 'address') moveTo(words.address);
   else if (words.needle === 'toggle') setOpen(!isOpen());
   else if (words.needle === 'picking') showPicking(words.what);
-  else if (words.needle === 'picked') void picked(words.html);
+  else if (words.needle === 'picked' && wanted) void picked(words.html);
   else if (words.needle === 'too-large') say('The page is too large to be looked at here: use local-needle find.');
 });
 
@@ -133,13 +135,17 @@ function showPicking(what: string | null): void {
 }
 
 async function picked(html: string): Promise<void> {
+  wanted = false;
   setOpen(true);
   say('');
   try {
     const answer = await ask<PickAnswer>('pick', { address, html });
     const page = state;
     if (!page) return;
-    const wider = () => toPage({ needle: 'wider' });
+    const wider = () => {
+      wanted = true;
+      toPage({ needle: 'wider' });
+    };
     const leave = () => byId('picked').replaceChildren();
     byId('picked').replaceChildren(wishForm(answer, page, { copying, say, highlight, wider, leave }));
     byId('picked').querySelector<HTMLElement>('input, button')?.focus({ preventScroll: true });
@@ -175,8 +181,10 @@ byId('shut').onclick = () => {
 };
 byId('before').onclick = () => void switchAll(false);
 byId('after').onclick = () => void switchAll(true);
-byId('pick').onclick = () =>
-  toPage({ needle: byId('pick').getAttribute('aria-pressed') === 'true' ? 'leave-pick' : 'pick' });
+byId('pick').onclick = () => {
+  wanted = byId('pick').getAttribute('aria-pressed') !== 'true';
+  toPage({ needle: wanted ? 'pick' : 'leave-pick' });
+};
 window.addEventListener('keydown', (event) => {
   const picking = byId('pick').getAttribute('aria-pressed') === 'true';
   if (picking && /^(Arrow|Enter$|Escape$)/.test(event.key)) {

@@ -1,0 +1,460 @@
+import { appendFileSync, existsSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { createServer, type RequestListener, type Server } from 'node:http';
+import { createRequire } from 'node:module';
+import type { AddressInfo } from 'node:net';
+import { join } from 'node:path';
+import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import { writeDemoProject, writeDemoSite } from '../../demo/site.js';
+import { chromiumPath } from '../../src/browser/chromium.js';
+import { describeInBrowser, folderWith, pageHtml, run, smallProject } from '../helpers.js';
+import { looks } from './looks.js';
+import { pageWithPanel, panelOf, raw, startPreview, until, type Running } from './previewing.js';
+
+const colourOf = (tab: Page, selector: string) =>
+  tab.evaluate((each) => getComputedStyle(document.querySelector(each)!).color, selector);
+const teal = 'rgb(0, 128, 128)';
+
+describeInBrowser('The preview', () => {
+  let browser: Browser;
+  let context: BrowserContext;
+  const ends: (() => unknown)[] = [];
+
+  beforeAll(async () => {
+    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+  });
+  beforeEach(async () => {
+    context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  });
+  afterEach(async () => {
+    await context.close();
+    for (const end of ends.splice(0)) await end();
+  });
+  afterAll(() => browser?.close());
+
+  async function preview(directory: string, words: string[] = [], environment: Record<string, string> = {}) {
+    const running = await startPreview(directory, words, environment);
+    ends.push(running.stop);
+    return running;
+  }
+
+  async function serve(listener: RequestListener, port = 0): Promise<{ address: string; close: () => void }> {
+    const server: Server = createServer(listener);
+    await new Promise<void>((done) => server.listen(port, '127.0.0.1', done));
+    const close = () => (server.closeAllConnections(), server.close());
+    ends.push(close);
+    return { address: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, close };
+  }
+
+  async function demo(): Promise<{ directory: string; running: Running }> {
+    const directory = join(folderWith({}), 'ferries');
+    writeDemoProject(directory);
+    writeDemoSite(join(directory, 'live'), 'live');
+    await run(directory, ['start', 'live']);
+    return { directory, running: await preview(directory) };
+  }
+
+  test('ships to the pages what build ships, and its panel changes nothing on them', async () => {
+    const { directory, running } = await demo();
+    await run(directory, ['build', '--as', 'bundle', '--out', 'out', '--anyway']);
+    for (const name of ['needle.css', 'needle.js']) {
+      const served = await (await fetch(`${running.pages}.local-needle/${name}`)).text();
+      expect(served).toBe(readFileSync(join(directory, 'out', name), 'utf8'));
+    }
+    for (const path of ['tickets/pay', 'harbours/skerry', '']) {
+      const { tab } = await pageWithPanel(context, running.pages + path, false);
+      const bare = await context.newPage();
+      await bare.route('**/page.js', (route) => route.abort());
+      await bare.goto(running.pages + path);
+      await bare.waitForLoadState('networkidle');
+      // The panel's element stands in html, outside of body.
+      const seen = async (page: Page) =>
+        (await page.evaluate(looks)).map((each) => each.replace(/^HTML [|\s]*/, 'HTML'));
+      const shown = await seen(tab);
+      expect(shown.length).toBeGreaterThan(20);
+      expect(shown).toEqual(await seen(bare));
+      expect(await tab.evaluate(() => document.documentElement.scrollHeight)).toBe(
+        await bare.evaluate(() => document.documentElement.scrollHeight),
+      );
+    }
+    const { tab } = await pageWithPanel(context, `${running.pages}tickets/pay`);
+    const box = () => tab.evaluate(() => document.querySelector('local-needle-panel')?.getClientRects().length);
+    expect(await box()).toBe(1);
+    await tab.emulateMedia({ media: 'print' });
+    expect(await box()).toBe(0);
+  });
+
+  test('has overview and panel without a serious fault by axe, light and dark', async () => {
+    const { running } = await demo();
+    const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+    const overview = await context.newPage();
+    await overview.goto(running.overview);
+    await overview.locator('.finding').first().waitFor();
+    const { tab } = await pageWithPanel(context, `${running.pages}tickets/pay`);
+    const panel = await context.newPage();
+    await panel.goto((await panelOf(tab)).url());
+    await panel.getByRole('button', { name: /Local Needle/ }).click();
+    await panel.locator('#rules .verdict').first().waitFor();
+    for (const page of [overview, panel])
+      for (const colorScheme of ['light', 'dark'] as const) {
+        await page.emulateMedia({ colorScheme });
+        // By the developer tools' own way: the page's policy lets no other script in.
+        const faults = await page.evaluate(
+          `${axe}; axe.run().then(({ violations }) => violations.map(({ id, impact, nodes }) => [id, impact, nodes[0].html]))`,
+        );
+        expect((faults as string[][]).filter(([, impact]) => impact === 'serious' || impact === 'critical')).toEqual(
+          [],
+        );
+      }
+  });
+
+  test('shows a saved rule at once: styles without a reload, scripts with one of the pages they touch', async () => {
+    const directory = smallProject('@needle blue { pages: path("/"); .x { color: blue; } }\n');
+    const running = await preview(directory);
+    const { tab: front } = await pageWithPanel(context, running.pages, false);
+    const { tab: pay } = await pageWithPanel(context, `${running.pages}tickets/pay.html`, false);
+    for (const tab of [front, pay]) await tab.evaluate('window.stayed = true');
+    writeFileSync(join(directory, 'rules/a.css'), '@needle blue { pages: path("/"); .x { color: teal; } }\n');
+    await until(async () => (await colourOf(front, '.x')) === teal);
+    expect(await front.evaluate('window.stayed')).toBe(true);
+    expect(await front.locator('link[data-local-needle]').count()).toBe(1);
+    appendFileSync(
+      join(directory, 'rules/a.css'),
+      '@needle words { pages: path("/tickets/pay.html"); @swap .promo-field { text: "No code"; } }\n',
+    );
+    await pay.getByText('No code').waitFor();
+    expect(await pay.evaluate('window.stayed')).toBeUndefined();
+    expect(await front.evaluate('window.stayed')).toBe(true);
+    writeFileSync(join(directory, 'public/index.html'), pageHtml('class="page-1"', '<p class="x">New words</p>'));
+    await front.getByText('New words').waitFor();
+    // A site that is built anew is gone for a moment.
+    rmSync(join(directory, 'public'), { recursive: true });
+    await until(() => running.said().includes('public'));
+    expect((await fetch(running.pages)).status).toBe(500);
+    mkdirSync(join(directory, 'public'));
+    writeFileSync(join(directory, 'public/index.html'), pageHtml('class="page-1"', '<p class="x">Built anew</p>'));
+    await front.getByText('Built anew').waitFor();
+  });
+
+  test('keeps the last good rules while a file is broken, and says so on page, overview and terminal', async () => {
+    const good = '@needle blue { pages: path("/"); .x { color: teal; } }\n';
+    const directory = smallProject(good);
+    const running = await preview(directory);
+    const { tab, panel } = await pageWithPanel(context, running.pages);
+    const overview = await context.newPage();
+    await overview.goto(running.overview);
+    writeFileSync(join(directory, 'rules/a.css'), '@needle blue { pages: path("/"); @hide .x \n');
+    for (const place of [panel, overview])
+      await place.getByRole('alert').filter({ hasText: 'rules/a.css:1' }).waitFor();
+    expect(running.said()).toMatch(/rules\/a\.css:1.*\n.*@needle blue/);
+    expect(await colourOf(tab, '.x')).toBe(teal);
+    await tab.reload();
+    expect(await colourOf(tab, '.x')).toBe(teal);
+    writeFileSync(join(directory, 'rules/a.css'), good.replace('teal', 'red'));
+    await until(async () => (await colourOf(tab, '.x')) === 'rgb(255, 0, 0)');
+    for (const place of [await panelOf(tab), overview]) await place.getByRole('alert').waitFor({ state: 'hidden' });
+  });
+
+  test('switches rules for itself alone, in two browsers at once', async () => {
+    const rules =
+      '@needle first { note: "Calm."; pages: path("/"); .x { color: teal; } }\n@needle second { pages: path("/"); @swap .logo { alt: "Ferries"; } }\n';
+    const directory = smallProject(rules);
+    const running = await preview(directory);
+    const { tab, panel } = await pageWithPanel(context, running.pages);
+    const other = await browser.newContext();
+    ends.push(() => other.close());
+    const { tab: far, panel: farPanel } = await pageWithPanel(other, running.pages);
+    const overview = await other.newPage();
+    await overview.goto(running.overview);
+    await overview.getByRole('switch', { name: 'first in this preview' }).focus();
+    await overview.keyboard.press('Space');
+    for (const each of [tab, far]) await until(async () => (await colourOf(each, '.x')) === 'rgb(0, 0, 0)');
+    for (const each of [panel, farPanel]) {
+      await each.getByText('switched off in this preview').waitFor();
+      expect(await each.getByRole('switch', { name: 'first' }).isChecked()).toBe(false);
+    }
+    await overview.getByText('off in this preview, 1 page').waitFor();
+    expect(await tab.getByAltText('Ferries').count()).toBe(1);
+    await panel.getByRole('button', { name: 'Before' }).click();
+    await until(async () => (await tab.getByAltText('Ferries').count()) === 0);
+    await (await panelOf(tab)).getByRole('button', { name: 'After' }).click();
+    await until(async () => (await tab.getByAltText('Ferries').count()) === 1 && (await colourOf(far, '.x')) === teal);
+    expect(readFileSync(join(directory, 'rules/a.css'), 'utf8')).toBe(rules);
+  });
+
+  test('searches, filters and explains on the overview', async () => {
+    const { running } = await demo();
+    const overview = await context.newPage();
+    await overview.goto(running.overview);
+    const rows = overview.locator('#pages tr');
+    await overview.getByRole('row', { name: /tickets\/pay/ }).waitFor();
+    const all = await rows.count();
+    await overview.getByLabel('pages without rules').check();
+    expect(await rows.count()).toBeGreaterThan(all);
+    await overview.getByLabel('pages without rules').uncheck();
+    await overview.getByLabel('Search').fill('calm-payment');
+    expect(await rows.locator('a').allTextContents()).toEqual(['/tickets/pay']);
+    await overview.getByLabel('Search').fill('');
+    await overview.getByRole('button', { name: 'calm-footer', exact: true }).click();
+    expect(await rows.locator('.verdict').allTextContents()).toEqual(Array(3).fill('beaten'));
+    await overview.getByRole('button', { name: 'beaten calm-footer' }).first().click();
+    await overview.getByRole('dialog').getByText('theme.css:24').first().waitFor();
+    await overview.getByRole('dialog').getByText('strength: firm would win').first().waitFor();
+    await overview.keyboard.press('Escape');
+    expect(await overview.getByRole('dialog').count()).toBe(0);
+    await rows.locator('a').first().click();
+    await overview.waitForURL(`${running.pages}journal/**`);
+  });
+
+  test("copies the page's handles in the form that a rule takes", async () => {
+    const running = await preview(smallProject('@needle a { pages: all; .x { color: teal; } }\n'));
+    await context.grantPermissions(['clipboard-read', 'clipboard-write']);
+    const { tab, panel } = await pageWithPanel(context, `${running.pages}tickets/pay.html`);
+    const shown = await panel.locator('#handles button').allTextContents();
+    expect(shown).toEqual(['path("/tickets/pay.html")', 'page-id(46)', 'body-id(pay)', 'body-class(section-tickets)']);
+    await panel.getByRole('button', { name: 'page-id(46)' }).click();
+    await panel.getByText('Copied page-id(46)').waitFor();
+    expect(await tab.evaluate('navigator.clipboard.readText()')).toBe('page-id(46)');
+  });
+
+  test('writes a rule for an element that was pointed at, by mouse or by keys, and shows it at once', async () => {
+    const late = '<script>document.body.append(Object.assign(document.createElement("aside"), {id: "chat"}))</script>';
+    const body = '<div class="promo-field">Code <b>here</b></div><p class="fine">Small print</p>';
+    const directory = smallProject('@needle a { pages: path("/legal"); .masthead { color: teal; } }\n', {
+      'public/tickets/pay.html': pageHtml('class="page-46"', body + late),
+    });
+    const running = await preview(directory);
+    const { tab, panel } = await pageWithPanel(context, `${running.pages}tickets/pay.html`);
+    await tab.evaluate(() =>
+      document.querySelector('.promo-field')?.addEventListener('click', () => (document.title = 'clicked')),
+    );
+    await panel.getByRole('button', { name: 'Pick' }).click();
+    await tab.locator('.promo-field b').click();
+    await panel.getByText('.promo-field b', { exact: true }).waitFor();
+    expect(await tab.title()).not.toBe('clicked');
+    await panel.getByRole('button', { name: 'The element around it' }).click();
+    const choice = panel.locator('.proposals > div').first();
+    await choice.filter({ hasText: '.promo-field' }).filter({ hasText: '1 here, on 0 other pages' }).waitFor();
+    await panel.getByLabel('Note').fill('Asked for already.');
+    await panel.locator('.wish .hit').waitFor();
+    expect(existsSync(join(directory, 'rules/added.css'))).toBe(false);
+    await panel.getByRole('button', { name: 'Write to rules/added.css' }).click();
+    await tab.locator('.promo-field').waitFor({ state: 'hidden' });
+    expect(readFileSync(join(directory, 'rules/added.css'), 'utf8')).toBe(
+      '@needle hide-field-tickets-pay-html {\n  note: "Asked for already.";\n  pages: path("/tickets/pay.html");\n  @hide .promo-field;\n}\n',
+    );
+    // By keys alone: the last element of body is what the script made.
+    await panel.getByRole('button', { name: 'Leave it' }).click();
+    await panel.getByRole('button', { name: 'Pick' }).focus();
+    await tab.keyboard.press('Enter');
+    await panel.getByText('body', { exact: false }).first().waitFor();
+    for (const key of ['ArrowDown', 'ArrowRight', 'ArrowRight', 'ArrowRight', 'Enter']) await tab.keyboard.press(key);
+    await panel.getByText('made by a script').first().waitFor();
+    await panel.getByLabel('Restyle').check();
+    await panel.getByLabel(/Declarations/).fill('color: teal');
+    await panel.getByText('arrives: late').waitFor();
+    await panel.getByRole('button', { name: 'Write to rules/added.css' }).click();
+    await until(async () => (await colourOf(tab, '#chat')) === teal);
+    expect((await run(directory, ['check'])).status).toBe(0);
+  });
+
+  test('refuses what would not be one rule, and writes nothing', async () => {
+    const directory = smallProject('@needle a { pages: path("/"); .x { color: teal; } }\n');
+    const { overview } = await preview(directory);
+    const wish = {
+      ...{ doing: 'hide', selector: '.x', content: '', pages: 'path("/")', name: 'fresh', note: '' },
+      ...{ late: false, write: true, anyway: true },
+    };
+    const cases: [object, string][] = [
+      [{ ...wish, selector: '.x; } @needle evil { pages: all; @hide body' }, ''],
+      [{ ...wish, doing: 'style', content: 'color: red; } } @needle evil { pages: all; .y { color: red' }, 'one rule'],
+      [{ ...wish, pages: 'all; @hide body' }, ''],
+      [{ ...wish, name: 'x { } @needle y' }, 'name'],
+      [{ ...wish, name: 'a' }, 'already'],
+      [{ ...wish, file: '../evil.css' }, 'file'],
+      [[], 'object'],
+    ];
+    const send = (body: object, origin: string) =>
+      fetch(`${overview}add`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json', origin },
+        body: JSON.stringify(body),
+      });
+    for (const [body, words] of cases) {
+      const answer = await send(body, new URL(overview).origin);
+      expect([answer.status >= 400, ((await answer.json()) as { error: string }).error]).toEqual([
+        true,
+        expect.stringContaining(words),
+      ]);
+    }
+    expect((await send(wish, 'http://evil.example')).status).toBe(403);
+    expect(existsSync(join(directory, 'rules/added.css'))).toBe(false);
+    expect((await send(wish, new URL(overview).origin)).status).toBe(200);
+    expect(existsSync(join(directory, 'rules/added.css'))).toBe(true);
+  });
+
+  test('gives hostile pages and requests nothing', async () => {
+    const evil = '<img src=x onerror="top.hacked=1">';
+    const attribute = evil.replace(/"/g, '&quot;');
+    const path = `${encodeURIComponent('<img src=x onerror=top.hacked=1>')}`;
+    const directory = smallProject('@needle a { pages: path("/*"); .x { color: teal; } @hide .nothing; }\n', {
+      [`public/${decodeURIComponent(path)}.html`]: pageHtml(
+        `class="page-9 ${attribute}" id="${attribute}"`,
+        `<p class="x ${attribute}" id='${attribute}'>${evil.replace(/</g, '&lt;')}</p>
+         <script>addEventListener('message', (event) => event.source.postMessage({ needle: 'picked', html: '<body data-local-needle-picked>' }, '*'));</script>`,
+        `</title>${evil}`.replace(/</g, '&lt;'),
+      ),
+      'public/.secret': 'hidden',
+      'secret.txt': 'the secret',
+    });
+    symlinkSync(join(directory, 'secret.txt'), join(directory, 'public/link.txt'));
+    const running = await preview(directory);
+    const { tab, panel } = await pageWithPanel(context, `${running.pages}${path}.html`);
+    await panel.getByRole('button', { name: 'Pick' }).click();
+    await tab.locator('.x').click();
+    await panel.locator('.proposals').waitFor();
+    const overview = await context.newPage();
+    await overview.goto(running.overview);
+    await overview.getByText('onerror=').first().waitFor();
+    await overview.locator('.finding').first().waitFor();
+    for (const frame of [tab.mainFrame(), panel, overview.mainFrame()]) {
+      expect(await frame.evaluate('window.hacked')).toBeUndefined();
+      expect(await frame.locator('img[onerror]').count()).toBe(0);
+    }
+    // Nothing from another place: the page's scripts can neither read nor ask the overview.
+    const asked = await tab.evaluate(
+      (address) => fetch(`${address}overview.json`).then(String, () => 'refused'),
+      running.overview,
+    );
+    expect(asked).toBe('refused');
+    symlinkSync(directory, join(directory, 'public/way'));
+    const host = new URL(running.pages).host;
+    const requests: [string, RegExp][] = [
+      [`GET /../secret.txt HTTP/1.1\nHost: ${host}\n\n`, /^HTTP\/1.1 40\d/],
+      [`GET /..%2fsecret.txt HTTP/1.1\nHost: ${host}\n\n`, /^HTTP\/1.1 40\d/],
+      [`GET /%2e%2e/%2e%2e/secret.txt HTTP/1.1\nHost: ${host}\n\n`, /^HTTP\/1.1 40\d/],
+      [`GET /link.txt HTTP/1.1\nHost: ${host}\n\n`, /^HTTP\/1.1 404/],
+      [`GET /way/secret.txt HTTP/1.1\nHost: ${host}\n\n`, /^HTTP\/1.1 404/],
+      [`GET /.local-needle/..%2f..%2fsecret.txt HTTP/1.1\nHost: ${host}\n\n`, /^HTTP\/1.1 404/],
+      [`GET /%ff%00 HTTP/1.1\nHost: ${host}\n\n`, /^HTTP\/1.1 40\d/],
+      [`GET //evil.example/ HTTP/1.1\nHost: ${host}\n\n`, /^HTTP\/1.1 404/],
+      [`GET http://evil.example/ HTTP/1.1\nHost: ${host}\n\n`, /^HTTP\/1.1 400/],
+      ['GET / HTTP/1.1\nHost: evil.example\n\n', /^HTTP\/1.1 403/],
+      [`GET / HTTP/1.1\nHost: 127.0.0.1\n\n`, /^HTTP\/1.1 403/],
+      [`POST / HTTP/1.1\nHost: ${host}\nContent-Length: 0\n\n`, /^HTTP\/1.1 405/],
+    ];
+    for (const [request, status] of requests) {
+      const answer = await raw(running.pages, request.replace('\n\n', '\nConnection: close\n\n'));
+      expect([request, answer]).toEqual([request, expect.stringMatching(status)]);
+      expect(answer).not.toContain('the secret');
+    }
+    const far = await raw(running.overview, 'GET /overview.json HTTP/1.1\nHost: evil.example\nConnection: close\n\n');
+    expect(far).toMatch(/^HTTP\/1.1 403/);
+  });
+
+  test('works on a page with a strict policy, and says what the live page would need', async () => {
+    const directory = smallProject('@needle a { pages: path("/"); .x { color: teal; } @swap .x { text: "New"; } }\n', {
+      'public/index.html': pageHtml(
+        'class="page-1"',
+        '<p class="x">a</p><script>document.title = "ran"</script>',
+      ).replace(
+        '<head>',
+        `<head><meta http-equiv="Content-Security-Policy" content="default-src 'none'; style-src 'none'; script-src 'nonce-abc' 'strict-dynamic'">`,
+      ),
+    });
+    const running = await preview(directory);
+    const { tab, panel } = await pageWithPanel(context, running.pages);
+    await tab.getByText('New').waitFor();
+    expect(await colourOf(tab, '.x')).toBe(teal);
+    // The page's own scripts stay forbidden.
+    expect(await tab.title()).toBe('Saltmere');
+    for (const file of ['needle.css', 'needle.js'])
+      await panel.getByText(new RegExp(`forbids ${file.replace('.', '\\.')}.*the live site must allow it`)).waitFor();
+  });
+
+  test('passes a running site through: signed in, with forms, its cookies and addresses', async () => {
+    const posted: string[] = [];
+    const seen: (string | undefined)[] = [];
+    const site = await serve((request, response) => {
+      seen.push(request.headers.origin);
+      const own = `http://${request.headers.host}`;
+      if (request.method === 'POST') {
+        request.on('data', (part: Buffer) => posted.push(part.toString()));
+        request.on('end', () =>
+          response.writeHead(303, { location: `${own}/`, 'set-cookie': ['crew=1; Secure; HttpOnly', 'b=2'] }).end(),
+        );
+        return;
+      }
+      const member = /crew=1/.test(request.headers.cookie ?? '') ? 'is-member' : '';
+      const html = pageHtml(
+        `class="page-1 ${member}"`,
+        `<p class="x">Ahoy ${member}</p><form method="post" action="/sign-in"><input name="who" value="Ada &amp; Finn"><button>Go</button></form><a href="${own}/far">Far</a>`,
+      ).replace(
+        '</head>',
+        `<style>/*! local-needle begin: live */ .x { color: red !important; } /*! local-needle end */</style><script src="${own}/own.js" type="module"></script></head>`,
+      );
+      if (request.url === '/own.js')
+        response.setHeader('content-type', 'text/javascript').end('document.title = "ran"');
+      else response.setHeader('content-type', 'text/html; charset=utf-8').end(html);
+    });
+    const directory = folderWith({
+      'local-needle.yaml': `version: 1\nsites: { live: { address: "${site.address}" } }\n`,
+      'rules/a.css':
+        '@needle a { pages: path("/"); .x { color: teal; } }\n@needle b { pages: body-class(is-member); .x { text-decoration: underline; } }\n',
+    });
+    await run(directory, ['gather', '--limit', '1']);
+    const running = await preview(directory, ['--live']);
+    const { tab } = await pageWithPanel(context, running.pages);
+    expect(await colourOf(tab, '.x')).toBe(teal);
+    expect(await tab.title()).toBe('ran');
+    await tab.getByRole('button', { name: 'Go' }).click();
+    await tab.getByText('Ahoy is-member').waitFor();
+    expect(tab.url()).toBe(running.pages);
+    expect(posted.join('')).toBe('who=Ada+%26+Finn');
+    expect(seen).toContain(site.address);
+    const panel = await panelOf(tab);
+    await panel.getByRole('button', { name: 'body-class(is-member)' }).waitFor();
+    await tab.getByText('Far').click();
+    await tab.waitForURL(`${running.pages}far`);
+    await (await panelOf(tab)).getByText('this page was not captured').first().waitFor();
+  });
+
+  test('says when the running site is slow or down, and goes on once it is back', async () => {
+    const listener: RequestListener = (request, response) => {
+      if (request.url === '/slow') return;
+      response.setHeader('content-type', 'text/html').end(pageHtml('class="page-1"', '<p class="x">a</p>'));
+    };
+    const site = await serve(listener);
+    const directory = folderWith({
+      'local-needle.yaml': `version: 1\nsites: { live: { address: "${site.address}" } }\n`,
+      'rules/a.css': '@needle a { pages: path("/"); .x { color: teal; } }\n',
+    });
+    await run(directory, ['gather', '--limit', '1']);
+    const running = await preview(directory, ['--live', '--timeout', '1']);
+    const slow = await fetch(`${running.pages}slow`);
+    expect([slow.status, await slow.text()]).toEqual([504, expect.stringContaining('did not answer')]);
+    site.close();
+    const down = await fetch(running.pages);
+    expect([down.status, await down.text()]).toEqual([502, expect.stringContaining('nothing listens there')]);
+    await until(() => running.said().includes(`${site.address}/ could not be had`));
+    await serve(listener, Number(new URL(site.address).port));
+    const tab = await context.newPage();
+    await tab.goto(running.pages);
+    expect(await colourOf(tab, '.x')).toBe(teal);
+  });
+
+  test('tells what keeps it from starting, and ends when it is told to', async () => {
+    const directory = smallProject('@needle a { pages: path("/"); .x { color: teal; } }\n');
+    const running = await startPreview(directory);
+    const { port } = new URL(running.pages);
+    const cases: [string[], number, string][] = [
+      [['preview', '--port', port], 3, `Port ${port} of 127.0.0.1 is in use`],
+      [['preview', '--live'], 2, 'live is a folder'],
+      [['preview', 'staging'], 2, 'staging'],
+    ];
+    for (const [words, status, text] of cases) {
+      const ended = await run(directory, words);
+      expect([ended.status, ended.log]).toEqual([status, expect.stringContaining(text)]);
+    }
+    expect(await running.stop()).toBe(0);
+  });
+});
