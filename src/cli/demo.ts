@@ -89,6 +89,7 @@ export const command: Command<DemoArguments> = {
     }
     output.out(`${colour.bold('Try next')}, in ${directory}:`);
     output.out(`  mend .promo-feild in rules/tickets.css and nite-boat in rules/site.css, then: local-needle check`);
+    output.out(`  see it in your browser: local-needle preview`);
     output.out(`  read needle/needle.css: each selector is limited to its pages, with the rule's note above it`);
     output.out(
       `  npm run demo:serve in the clone keeps the site up; then: CREW_COOKIE=1 local-needle gather --visitor member`,

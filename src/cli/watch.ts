@@ -12,7 +12,7 @@ const settleMs = 120;
 /** Calls back with the files below these folders that changed. Links are not followed: they may lead in a circle. */
 export function watchFolders(folders: string[], log: Output['log'], changed: (paths: string[]) => void): FSWatcher {
   let timer: NodeJS.Timeout | undefined;
-  let paths: string[] = [];
+  const paths: string[] = [];
   return watch(folders, {
     ignoreInitial: true,
     followSymlinks: false,

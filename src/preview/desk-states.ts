@@ -49,6 +49,7 @@ export function overviewState(stage: Stage, wording: Wording): OverviewState {
     site: view.site.name,
     how: [input.viewport, input.state, input.visitor && `as ${input.visitor}`].filter((each) => each).join(', '),
     problem: wording.problem(stage),
+    judging: stage.judging,
     totals: report && {
       ...{ pages: view.site.pages.length, cells: report.cells.length },
       ...{ errors: report.totals.errors, warnings: report.totals.warnings },
@@ -122,7 +123,10 @@ function rulesOn(stage: Stage, page: Page, captured: Page | null, wording: Wordi
       {
         ...{ name: rule.name, note: rule.note, place: placeOf(rule), standing },
         ...{ verdict: standing === 'on' ? (cell?.verdict ?? null) : null, says },
-        hints: standing === 'on' ? hints.flatMap(({ message, hint }) => (hint ? `${message} → ${hint}` : message)) : [],
+        hints:
+          standing === 'on'
+            ? hints.map(({ level, message, hint }) => ({ level, text: hint ? `${message} → ${hint}` : message }))
+            : [],
       },
     ];
   });

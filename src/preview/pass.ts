@@ -56,9 +56,13 @@ export async function passThrough(
     undici: { headersTimeout: timeoutMs, bodyTimeout: timeoutMs, connect: { timeout: timeoutMs } },
   });
   const policies = new WeakMap<FastifyRequest, string>();
+  let told = '';
   const fail = (reply: FastifyReply, error: unknown) => {
     const why = reason(error);
-    log(`${origin}${reply.request.raw.url} could not be had: ${why}`);
+    // Of a site that is down, not every picture is told.
+    if (why !== told || reply.request.headers['sec-fetch-dest'] !== 'image')
+      log(`${origin}${reply.request.raw.url} could not be had: ${why}`);
+    told = why;
     const slow = why.includes('answer');
     const hint = `${slow ? 'Is it busy? --timeout gives it more seconds.' : 'Is it running?'} Load this page again once it answers.`;
     return reply

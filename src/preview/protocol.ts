@@ -29,7 +29,9 @@ export interface OverviewState {
   how: string;
   /** A rule file that is broken: the last good state is shown. */
   problem: string | null;
-  /** Null as long as the verdicts are being made. */
+  /** The verdicts are being made anew; those of before stay until then. */
+  judging: boolean;
+  /** Null before the first verdicts are there. */
   totals: { pages: number; cells: number; errors: number; warnings: number } | null;
   rules: {
     name: string;
@@ -66,7 +68,7 @@ export interface PanelState {
     /** Null where it was not judged here. */
     verdict: Verdict | null;
     says: string;
-    hints: string[];
+    hints: { level: Level; text: string }[];
   }[];
   /** What would keep the rules from working on the live page. */
   notices: string[];

@@ -49,7 +49,10 @@ export class Stage {
   private timer: NodeJS.Timeout | undefined;
   reading: Reading;
   bundle: Bundle;
+  /** The last verdicts; null before the first. */
   report: CheckReport | null = null;
+  /** Whether they are being made anew. */
+  judging = true;
   /** A rule file that is broken now. */
   problem: ProblemError | null = null;
   /** Counts what was shown; part of the addresses of what ships. */
@@ -129,7 +132,7 @@ export class Stage {
     if (restyled) this.tell({ kind: 'styles', version: this.version });
     if (pagesChanged || touched.size > 0)
       this.tell({ kind: 'reload', paths: pagesChanged ? null : [...touched], version: this.version });
-    this.report = null;
+    this.judging = true;
     this.tell({ kind: 'look' });
     this.judgeSoon(headStart);
   }
@@ -139,6 +142,7 @@ export class Stage {
     this.timer = setTimeout(() => {
       try {
         this.report = this.reading.check(this.rules);
+        this.judging = false;
         this.tell({ kind: 'look' });
       } catch (error) {
         this.fail(error);

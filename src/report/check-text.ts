@@ -1,4 +1,4 @@
-import type { Finding } from '../core/check/finding.js';
+import { findingAddress, type Finding } from '../core/check/finding.js';
 import type { Difference } from '../core/check/browser-verdicts.js';
 import type { Cell, CheckReport, Variation, Verdict } from '../core/check/verdict.js';
 import { count, firstFew, printable, table, type Style } from './text.js';
@@ -27,13 +27,17 @@ export function checkText(report: CheckReport, style: Style, pagesShown = 2): st
     '',
     ...variationLines(report, style),
     ...findingsText(report.findings, style),
-    ...(report.findings.length > 0
-      ? [colour.dim('docs/findings.md says of each code what it means and what to do.')]
-      : []),
+    ...(report.findings.length > 0 ? [colour.dim(explainedAt(report.findings))] : []),
     totalsText(report, style),
   ];
   return lines.join('\n');
 }
+
+/** Where it stands what each of the findings means, and what to do. */
+const explainedAt = (findings: Finding[]) => {
+  const [first = '', ...others] = new Set(findings.map(({ code }) => findingAddress(code)));
+  return `What they mean: ${[first, ...others.map((each) => each.replace(/^.*#/, '#'))].join(', ')}`;
+};
 
 /** What a check came to, in a line. */
 export function totalsText({ cells, totals: { errors, warnings } }: CheckReport, { colour }: Style): string {

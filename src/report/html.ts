@@ -1,5 +1,5 @@
 import escape from 'escape-html';
-import type { Finding } from '../core/check/finding.js';
+import { findingCodes, type Finding } from '../core/check/finding.js';
 import { reasonText } from '../core/check/judge.js';
 import type { ActionResult, Cell, CheckReport, Verdict } from '../core/check/verdict.js';
 import { groupCells, groupFindings } from './check-text.js';
@@ -67,7 +67,7 @@ function findingHtml(group: Finding[]): string {
   const { code, level, rule, at, message } = first;
   const pages = group.slice(1).flatMap(({ page }) => page ?? []);
   const hints = [...new Set(group.flatMap(({ hint }) => hint ?? []))].slice(0, 2);
-  return `<article class="finding ${level}"><h3><span class="level">${level}</span> <code>${code}</code>${rule ? ` ${safe(rule)}` : ''}</h3>
+  return `<article class="finding ${level}"><h3><span class="level">${level}</span> <code title="${escape(findingCodes[code].means)}">${code}</code>${rule ? ` ${safe(rule)}` : ''}</h3>
 <p>${safe(message)}</p>${at ? `<p class="place">${safe(`${at.file}:${at.line}:${at.column}`)}</p>` : ''}${hints.map((hint) => `<p class="hint">${safe(hint)}</p>`).join('')}${pages.length > 0 ? `<details><summary>The same on ${count(pages.length, 'more page')}</summary>${pageList(pages)}</details>` : ''}</article>`;
 }
 

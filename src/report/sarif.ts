@@ -1,4 +1,4 @@
-import { findingCodes, type Finding } from '../core/check/finding.js';
+import { findingAddress, findingCodes, type Finding } from '../core/check/finding.js';
 import type { CheckReport } from '../core/check/verdict.js';
 
 /** The findings of a check as SARIF 2.1.0, so that code review shows each on the line of its rule. */
@@ -17,7 +17,7 @@ export function checkSarif(report: CheckReport, version: string): string {
               id: code,
               shortDescription: { text: findingCodes[code].means },
               defaultConfiguration: { level: findingCodes[code].level },
-              help: { text: `docs/findings.md says what to do about ${code}.` },
+              help: { text: `See ${findingAddress(code)} of Local Needle.` },
             })),
           },
         },

@@ -240,7 +240,7 @@ describeInBrowser('The preview', () => {
     await panel.getByRole('button', { name: 'Write to rules/added.css' }).click();
     await tab.locator('.promo-field').waitFor({ state: 'hidden' });
     expect(readFileSync(join(directory, 'rules/added.css'), 'utf8')).toBe(
-      '@needle hide-field-tickets-pay-html {\n  note: "Asked for already.";\n  pages: path("/tickets/pay.html");\n  @hide .promo-field;\n}\n',
+      '@needle hide-promo-field-tickets-pay-html {\n  note: "Asked for already.";\n  pages: path("/tickets/pay.html");\n  @hide .promo-field;\n}\n',
     );
     // By keys alone: the last element of body is what the script made.
     await panel.getByRole('button', { name: 'Leave it' }).click();

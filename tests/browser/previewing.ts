@@ -66,13 +66,14 @@ export async function pageWithPanel(
   return { tab, panel };
 }
 
-/** The panel of a page, once it is filled. */
+/** The panel of a page, once it is filled; the page may be loaded anew meanwhile. */
 export async function panelOf(tab: Page): Promise<Frame> {
-  const found = () => tab.frames().find((frame) => frame.url().includes('/panel?'));
-  await until(found);
-  const panel = found()!;
-  await panel.locator('#handles li').first().waitFor({ state: 'attached' });
-  return panel;
+  let panel: Frame | undefined;
+  await until(async () => {
+    panel = tab.frames().find((frame) => frame.url().includes('/panel?'));
+    return (await panel?.locator('#handles li').count()) !== 0 && panel;
+  }, 20_000);
+  return panel!;
 }
 
 /** Sends a request as it stands, and gives the answer as it comes. */

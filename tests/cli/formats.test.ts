@@ -3,6 +3,7 @@ import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { default as Ajv04 } from 'ajv-draft-04';
 import { XMLParser, XMLValidator } from 'fast-xml-parser';
+import { findingCodes } from '../../src/core/check/finding.js';
 import { folderWith, pageHtml, run } from '../helpers.js';
 
 const hostile = `<script>alert(1)</script>`;
@@ -86,6 +87,13 @@ describe('check --format', () => {
     expect(text).toContain('[title=&quot;a,b\\&quot;&lt;i&gt;&quot;]');
     expect(text.replace(/<script>[^]*?<\/script>/g, '')).toMatch(/calm[^]*?\.gone[^]*?0 elements/);
     expect(text).not.toMatch(/(src|href)="?http/);
+  });
+
+  test('text names where each finding is explained: what it means, an example, what to do', async () => {
+    expect(await inForm('text')).toContain('What they mean: docs/findings.md#no-element, #no-page\n');
+    const explained = readFileSync('docs/findings.md', 'utf8');
+    for (const code of Object.keys(findingCodes))
+      expect(explained).toMatch(new RegExp(`\n### ${code}\n\n[A-Z].*\n\n\`\`\`\n[^\`]+→[^\`]+\`\`\`\n\nWhat to do: `));
   });
 
   test('a report that cannot be written is told, and a watch writes none', async () => {

@@ -178,7 +178,7 @@ function unseenSheets(unseen: Map<string, Page[]>, input: CheckInput): Finding[]
     const others = pages.length > 1 ? ` and ${pages.length - 1} more` : '';
     return finding(
       'unseen-stylesheet',
-      `${first?.path}${others} load ${address}, which was not captured: verdicts there are less sure`,
+      `${first?.path}${others} ${others === '' ? 'loads' : 'load'} ${address}, which was not captured: verdicts there are less sure`,
       {
         page: first?.path,
         hint: address.startsWith('/')

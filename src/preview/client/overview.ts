@@ -24,19 +24,17 @@ async function look(): Promise<void> {
 
 const many = (number: number, noun: string) => `${number} ${noun}${number === 1 ? '' : 's'}`;
 
-function show({ site, how, totals, rules, findings }: OverviewState): void {
+function show({ site, how, totals, rules, findings, judging }: OverviewState): void {
   byId('site').textContent = site;
   byId('how').textContent = `at ${how}`;
   document.title = totals
     ? `${site}: ${many(totals.errors, 'error')}, ${many(totals.warnings, 'warning')}`
     : `${site}: preview`;
-  const words = totals
-    ? `${many(rules.length, 'rule')}, ${many(totals.pages, 'page')}, ${many(totals.cells, 'cell')}.`
-    : 'Verdicts are being made…';
-  byId('wrong').textContent = totals ? `${many(totals.errors, 'error')}, ${many(totals.warnings, 'warning')}` : '';
+  const made = totals && `${many(rules.length, 'rule')}, ${many(totals.pages, 'page')}, ${many(totals.cells, 'cell')}.`;
+  const words = [made, judging ? 'Verdicts are being made…' : null].filter((each) => each).join(' ');
   if (byId('totals').textContent !== words) byId('totals').textContent = words;
+  byId('wrong').textContent = totals ? `${many(totals.errors, 'error')}, ${many(totals.warnings, 'warning')}` : '';
   showRules(rules);
-  // Without verdicts the last ones stay until the new ones are there.
   if (!totals) return;
   showVerdicts();
   showPages();
@@ -65,14 +63,9 @@ function showRules(rules: OverviewState['rules']): void {
       const item = make(
         'li',
         { className: standing === 'on' ? '' : 'out' },
-        make('div', { className: 'tools' }, box, filter),
-        make(
-          'p',
-          {},
-          ...(out ? [`${out}, ${many(pages, 'page')}`] : counts.length > 0 ? counts : [many(pages, 'page')]),
-        ),
-        note ? make('p', { className: 'note' }, note) : null,
-        make('p', { className: 'place' }, place),
+        make('div', { className: 'tools' }, box, filter, ...(out ? [] : counts)),
+        make('p', { className: 'note' }, note ? `${note} ` : '', make('span', { className: 'place' }, place)),
+        out ? make('p', {}, `${out}, ${many(pages, 'page')}`) : null,
       );
       return item;
     }),

@@ -85,7 +85,7 @@ function showRules(rules: PanelState['rules']): void {
           verdict ? badge(verdict) : null,
         ),
         make('p', { className: 'says' }, note ? `${note} ` : '', make('small', {}, says)),
-        ...hints.map((hint) => make('p', { className: 'says bad' }, hint)),
+        ...hints.map(({ level, text }) => make('p', { className: `says ${level === 'error' ? 'bad' : 'odd'}` }, text)),
       );
     }),
     ...(rules.length === 0 ? [none] : []),

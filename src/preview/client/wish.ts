@@ -159,7 +159,7 @@ function outcome({ block, file, written, verdicts, findings }: AddAnswer): Node[
 
 /** A name that says what the rule does where: `hide-masthead-tickets-pay`. */
 function usualName(doing: string, selector: string, path: string): string {
-  const words = (text: string) => text.match(/[A-Za-z][A-Za-z0-9]*/g) ?? [];
+  const words = (text: string) => text.match(/[A-Za-z][\w-]*/g) ?? [];
   const [last = 'element'] = words(selector.split(/[\s>]+/).at(-1) ?? '').slice(-1);
   return [doing, last, ...words(path.replace(/\?.*$/, ''))].join('-').toLowerCase().slice(0, 60);
 }
