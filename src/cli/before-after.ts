@@ -71,6 +71,7 @@ export const command: Command<BeforeAfterArguments> = {
         );
       }
       bar?.stop();
+      if (!process.stderr.isTTY) log(`${count(pairs.length, 'pair')} taken.`);
       const sheet = pairs.map(sheetPair);
       const html = contactSheet(content.site.name, sheet);
       const files = new Map(
@@ -115,7 +116,6 @@ export const command: Command<BeforeAfterArguments> = {
     } finally {
       bar?.stop();
       await browser.close();
-      if (!process.stderr.isTTY) log(`${count(sittings.length, 'pair')} taken.`);
     }
   },
 };

@@ -131,11 +131,14 @@ export function makePages(making: Making & { source: string }): Made {
   };
 }
 
-/** What the files that were written bring to each page. */
+/** What the files that were written bring to each page; each is read once. */
 function deliveryFrom(snippets: Snippet[], shipments: Shipments, read: (page: Page) => string): Delivery['to'] {
   const byPath = new Map(snippets.map(({ page }) => [page.path, page]));
+  const known = new Map<string, ReturnType<Delivery['to']>>();
   return ({ path }) => {
     const page = byPath.get(path);
-    return page ? { build: readEmbedded(read(page)), actions: actionsOf(shipments.toPage(page)) } : null;
+    if (!known.has(path))
+      known.set(path, page ? { build: readEmbedded(read(page)), actions: actionsOf(shipments.toPage(page)) } : null);
+    return known.get(path) ?? null;
   };
 }

@@ -74,15 +74,18 @@ export const command: Command<LiftArguments> = {
       ...leftovers,
     ]);
     const written = { rules: file, scripts: scripts.map(([name]) => name), leftovers: leftovers.map(([name]) => name) };
-    if (!args.try) {
+    const same = result.proof.differences.length === 0;
+    if (!args.try && same) {
       refuseToOverwrite(project.directory, [...files.keys()]);
       writeFiles(project.directory, files);
     }
     if (args.format === 'json') out(JSON.stringify(reportOf(result, content), null, 2));
-    else out(liftText(result, written, content.site, styleFor(process.stdout, process.env), args.try));
+    else out(liftText(result, written, content.site, styleFor(process.stdout, process.env), args.try || !same));
     if (args.try && args.format !== 'json' && result.rules !== '') out(`\n${result.rules.trimEnd()}`);
     if (args.try) log('Nothing was written (--try).');
-    return result.proof.differences.length > 0 ? status.findings : status.fine;
+    else if (!same)
+      log('Nothing was written, since pages would look different: this is a fault of Local Needle, tell its makers.');
+    return same ? status.fine : status.findings;
   },
 };
 

@@ -75,9 +75,10 @@ export function lift(input: LiftInput): LiftResult {
         left: [...left, ...unscopedOf(sheets, view)],
         proof,
       };
-    for (const block of blamed(proof.differences, sheets, written.blocks, round === mostRounds - 1)) {
+    const last = round === mostRounds - 1;
+    for (const block of blamed(proof.differences, sheets, written.blocks, last)) {
       const [first] = proof.differences;
-      block.level = block.level === 'best' ? 'plain' : 'left';
+      block.level = block.level === 'best' && !last ? 'plain' : 'left';
       if (block.level === 'left' && first)
         left.push({
           at: block.at,
