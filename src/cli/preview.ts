@@ -3,6 +3,7 @@ import type { Argv } from 'yargs';
 import { networkReason } from '../capture/fetch.js';
 import { decodePage } from '../capture/decode.js';
 import { haystackFolder } from '../capture/haystack.js';
+import type { Learnt } from '../core/build/shipment.js';
 import { check } from '../core/check/check.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { ProblemError } from '../core/place.js';
@@ -37,10 +38,25 @@ interface PreviewArguments extends LookArguments {
 
 type All = ReturnType<typeof readAll>;
 
-/** What the preview shows of what was read. */
-function readingOf({ project, source, content, input }: All): Reading {
-  const view = input.view(input.visitor) ?? content;
+/** What was learnt of pages: in this preview, and in those before it. */
+function rememberedBy(cache: Cache<Record<string, unknown>>): Learnt & { save: () => void } {
+  const own = new Map<string, Record<string, unknown>>();
   return {
+    get: (key) => own.get(key) ?? cache.get(key),
+    set(key, found) {
+      own.set(key, found);
+      cache.set(key, found);
+    },
+    save: () => cache.save(),
+  };
+}
+
+/** What the preview shows of what was read. */
+function readingOf({ project, source, content, input }: All, learnt: Learnt): Reading {
+  const view = input.view(input.visitor) ?? content;
+  const keyOf = (key: string) => JSON.stringify([source.pathOptions, key]);
+  return {
+    learnt: { get: (key) => learnt.get(keyOf(key)), set: (key, found) => learnt.set(keyOf(key), found) },
     input,
     view,
     pathOptions: source.pathOptions,
@@ -137,13 +153,15 @@ export const command: Command<PreviewArguments> = {
     let all = readAll(wanted);
     const upstream = upstreamOf(all, wanted);
     let told: CheckReport | null = null;
+    const learnt = rememberedBy(new Cache(all.project.directory, `learnt.${all.source.name}`));
     const stage = new Stage(
-      () => readingOf((all = readAll(wanted))),
+      () => readingOf((all = readAll(wanted)), learnt),
       (problem) => {
         if (problem) log(`${problemsText(problem.problems, style)}\nThe last good rules stay in the preview.`);
         else log('The rules can be read again.');
       },
     );
+    learnt.save();
     stage.listen(({ kind }) => {
       if (kind !== 'look' || !stage.report || stage.report === told) return;
       told = stage.report;

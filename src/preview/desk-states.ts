@@ -4,7 +4,7 @@ import { makeSite, type Page } from '../core/page/page.js';
 import { normalisePath } from '../core/page/path.js';
 import { pageAddress } from '../core/page/view.js';
 import type { Rule } from '../core/rule/rule.js';
-import { targetPages, targets } from '../core/rule/target.js';
+import { conditionHolds, pageConditions, targetPages, targets } from '../core/rule/target.js';
 import type { Seen } from './pages.js';
 import type { OverviewState, PanelState } from './protocol.js';
 import type { Stage } from './stage.js';
@@ -100,9 +100,10 @@ function rulesOn(stage: Stage, page: Page, captured: Page | null, wording: Wordi
   const { reading, report } = stage;
   const { site } = reading.view;
   return reading.input.rules.flatMap((rule): PanelState['rules'] => {
-    const isFor = captured ? targetPages(rule, site).includes(captured) : targets(rule, { on: [] }, page, site);
+    const isFor =
+      pageConditions(rule).some((each) => conditionHolds(each, page, site)) && targets(rule, { on: [] }, page, site);
     const hidesHere =
-      !isFor && targetPages(rule, site).length > 0 && rule.actions.some(({ kind }) => kind === 'only-here');
+      !isFor && rule.actions.some(({ kind }) => kind === 'only-here') && targetPages(rule, site).length > 0;
     if (!isFor && !hidesHere) return [];
     const standing = stage.standingOf(rule);
     const cell = report?.cells.find((each) => each.rule === rule.name && each.page === page.path);

@@ -1,6 +1,6 @@
 import { buildBundle, type Bundle, type BundleForm } from '../core/build/bundle.js';
 import { marksOf } from '../core/build/scope.js';
-import { prepareShipments, type Shipments, type ShippedRule } from '../core/build/shipment.js';
+import { prepareShipments, type Learnt, type Shipments, type ShippedRule } from '../core/build/shipment.js';
 import { tasksOf } from '../core/build/tasks.js';
 import type { CheckInput } from '../core/check/plan.js';
 import type { CheckReport } from '../core/check/verdict.js';
@@ -21,6 +21,8 @@ export interface Reading {
   shippedName: BundleForm['shippedName'];
   /** Where the live site serves the build; null where nobody said. */
   bundleAddress: string | null;
+  /** What was learnt of pages so far, for builds. */
+  learnt: Learnt;
   check: (rules: Rule[]) => CheckReport;
 }
 
@@ -161,7 +163,13 @@ export class Stage {
 
   private prepare(): Shipments {
     const { input, view } = this.reading;
-    return prepareShipments({ ...input, site: view.site, open: view.open });
+    return prepareShipments({
+      ...input,
+      site: view.site,
+      open: view.open,
+      identity: view.identity,
+      learnt: this.reading.learnt,
+    });
   }
 
   private get shipped(): ShippedRule[] {

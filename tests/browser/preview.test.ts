@@ -205,6 +205,38 @@ describeInBrowser('The preview', () => {
     await overview.waitForURL(`${running.pages}journal/**`);
   });
 
+  test('stays quick with 1,000 pages and 100 rules', async () => {
+    const running = await preview(smallProject(''));
+    const overview = await context.newPage();
+    const rule = (name: string) => ({
+      name,
+      place: 'rules/a.css:1',
+      note: null,
+      standing: 'on',
+      pages: 1000,
+      verdicts: {},
+    });
+    const cells = [...Array(100).keys()].map((index) => ({ rule: index, verdict: 'hit', sure: true }));
+    const state = {
+      ...{ site: 'live', how: 'desktop', problem: null, judging: false, findings: '' },
+      totals: { pages: 1000, cells: 100_000, errors: 0, warnings: 0 },
+      rules: [...Array(100).keys()].map((index) => rule(`rule-${index}`)),
+      pages: [...Array(1000).keys()].map((index) => ({ path: `/journal/${index}`, address: '/', title: '', cells })),
+    };
+    await overview.route('**/overview.json', (route) => route.fulfill({ json: state }));
+    await overview.goto(running.overview);
+    await overview.getByText('1000 pages, 100000 cells shown').waitFor();
+    const start = Date.now();
+    await overview.getByLabel('Search').fill('/journal/999 rule-42');
+    await overview.getByText('1 page, 1 cell shown').waitFor();
+    // Generous: it takes some 200 ms.
+    expect(Date.now() - start).toBeLessThan(3000);
+    await overview.getByLabel('Search').fill('');
+    const few = await overview.locator('#pages tr').count();
+    await overview.getByRole('button', { name: 'Show more pages' }).click();
+    expect(await overview.locator('#pages tr').count()).toBeGreaterThan(few);
+  });
+
   test("copies the page's handles in the form that a rule takes", async () => {
     const running = await preview(smallProject('@needle a { pages: all; .x { color: teal; } }\n'));
     await context.grantPermissions(['clipboard-read', 'clipboard-write']);

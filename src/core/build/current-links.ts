@@ -9,22 +9,13 @@ import type { MarkCurrentAction } from '../rule/rule.js';
 /** What links say that lead to the page they stand on, with the pages where each does. */
 export type CurrentLinks = Map<string, Page[]>;
 
-/** Collects the current links that a `@mark-current` marks, page by page. */
-export function currentLinksOf(action: MarkCurrentAction): {
-  links: CurrentLinks;
-  note: (page: Page, document: PageDocument) => void;
-} {
-  const links: CurrentLinks = new Map();
+/** What the links that a `@mark-current` marks on a page say, each once. */
+export function currentLinksOf(action: MarkCurrentAction): (document: PageDocument) => string[] {
   const match = compileMatcher(action.selectors.map(({ text }) => selectorParts(text).element).join(', '));
-  const note = (page: Page, document: PageDocument) => {
-    for (const element of match(document)) {
-      if (currentPathOf(document, element, action.sections) === null) continue;
-      const href = attribute(element, 'href') ?? '';
-      const pages = links.get(href) ?? [];
-      if (!pages.includes(page)) links.set(href, [...pages, page]);
-    }
+  return (document) => {
+    const current = match(document).filter((element) => currentPathOf(document, element, action.sections) !== null);
+    return [...new Set(current.map((element) => attribute(element, 'href') ?? ''))];
   };
-  return { links, note };
 }
 
 /** A selector limited to links that say so; it weighs what it did. */

@@ -5,7 +5,7 @@ import type { PageDocument } from '../page/document.js';
 import { compileMatcher, type Matcher } from '../page/elements.js';
 import type { Page, Site } from '../page/page.js';
 import type { Action, MarkCurrentAction, Rule } from '../rule/rule.js';
-import { targets } from '../rule/target.js';
+import { targetPages, targets } from '../rule/target.js';
 import { currentLinksOf, linkSelector, type CurrentLinks } from './current-links.js';
 import { elsewhereOf, Marks, scopeOf, scopeOfPages, type ScopeTarget } from './scope.js';
 
@@ -16,6 +16,16 @@ export interface ShipmentInput {
   paths: 'handles' | 'run-time';
   /** The day of the build, `2027-03-31`: a rule whose `until` is past does not ship. */
   today: string;
+  /** Differs whenever a page's source does; null where that is not known. */
+  identity?: (page: Page) => string | null;
+  /** What earlier calls learnt from pages; left out, each is opened. */
+  learnt?: Learnt;
+}
+
+/** Keeps what was learnt from a page, by its path and identity. */
+export interface Learnt {
+  get: (key: string) => Record<string, unknown> | undefined;
+  set: (key: string, found: Record<string, unknown>) => void;
 }
 
 /** One rule on its way out, with each action's scope; `@mark-current` comes apart into one for each address. */
@@ -115,50 +125,82 @@ interface Measured {
   pages: Set<Page>;
 }
 
-/** Opens each page that something ships to, once. */
-function measure(rules: Rule[], { site, open }: ShipmentInput): Measured {
-  const work = new Map<Page, ((page: Page, document: PageDocument) => void)[]>();
+/** Something to learn from a page; `key` says what, so that no two look for the same. */
+interface Question<Found = unknown> {
+  key: string;
+  look(document: PageDocument): Found;
+  take(page: Page, found: Found): void;
+}
+
+/** Asks each page that something ships to; opens it at most once, and not at all where all of it is known. */
+function measure(rules: Rule[], input: ShipmentInput): Measured {
+  const { site } = input;
+  const work = new Map<Page, Question[]>();
   const reaches = new Map<Action, Map<string, Reach>>();
   const links = new Map<Action, CurrentLinks>();
   for (const rule of rules) {
     for (const action of rule.actions) {
-      const notes = action.selectors.map(({ text }) => reachNote(text, action, reaches));
-      if (action.kind === 'mark-current') {
-        const current = currentLinksOf(action);
-        links.set(action, current.links);
-        notes.push(current.note);
-      }
-      const isOwn = (page: Page) => targets(rule, action, page, site);
-      const here = site.pages.filter(isOwn);
-      const elsewhere = action.kind === 'only-here' && here.length > 0;
-      for (const page of elsewhere
-        ? site.pages.filter((each) => !isOwn(each))
-        : action.kind === 'only-here'
-          ? []
-          : here)
-        work.set(page, [...(work.get(page) ?? []), ...notes]);
+      const questions: Question[] = action.selectors.map(({ text }) => reachQuestion(text, action, reaches));
+      if (action.kind === 'mark-current') questions.push(linkQuestion(action, links));
+      for (const page of shippedTo(rule, action, site)) work.set(page, [...(work.get(page) ?? []), ...questions]);
     }
   }
-  for (const [page, notes] of work) {
-    if (notes.length === 0) continue;
-    const document = open(page);
-    for (const note of notes) note(page, document);
-  }
+  for (const [page, questions] of work) askPage(page, questions, input);
   const none: Reach = { elements: 0, belowBody: 0, html: 0 };
   return { reach: (action, text) => reaches.get(action)?.get(text) ?? none, links, pages: new Set(work.keys()) };
 }
 
+/** The pages that an action ships to. */
+function shippedTo(rule: Rule, action: Action, site: Site): Page[] {
+  const own = targetPages(rule, site);
+  const here = action.on.length === 0 ? own : own.filter((page) => targets(rule, action, page, site));
+  if (action.kind !== 'only-here') return here;
+  const ours = new Set(here);
+  return here.length > 0 ? site.pages.filter((page) => !ours.has(page)) : [];
+}
+
+function askPage(page: Page, questions: Question[], { open, identity, learnt }: ShipmentInput): void {
+  const mark = identity?.(page) ?? null;
+  const key = mark === null ? null : `${page.path} ${mark}`;
+  const found = { ...(key === null ? undefined : learnt?.get(key)) };
+  let document: PageDocument | null = null;
+  for (const question of questions) {
+    if (!Object.hasOwn(found, question.key)) found[question.key] = question.look((document ??= open(page)));
+    question.take(page, found[question.key]);
+  }
+  if (document && key !== null) learnt?.set(key, found);
+}
+
 /** Counts what a selector matches, page by page. */
-function reachNote(text: string, action: Action, reaches: Map<Action, Map<string, Reach>>) {
+function reachQuestion(text: string, action: Action, reaches: Map<Action, Map<string, Reach>>): Question<Reach> {
   const { element } = selectorParts(text);
-  const [all, below]: Matcher[] = [compileMatcher(element), compileMatcher(`body ${element}`)];
   const reach: Reach = { elements: 0, belowBody: 0, html: 0 };
   const own = reaches.get(action) ?? new Map<string, Reach>();
   reaches.set(action, own.set(text, reach));
-  return (_page: Page, document: PageDocument) => {
-    const elements = all?.(document) ?? [];
-    reach.elements += elements.length;
-    reach.belowBody += (below?.(document) ?? []).length;
-    reach.html += elements.filter(({ tagName }) => tagName === 'html').length;
+  let matchers: Matcher[] | null = null;
+  return {
+    key: `reach ${element}`,
+    look: (document) => {
+      const [all, below] = (matchers ??= [compileMatcher(element), compileMatcher(`body ${element}`)]);
+      const elements = all?.(document) ?? [];
+      const html = elements.filter(({ tagName }) => tagName === 'html').length;
+      return { elements: elements.length, belowBody: (below?.(document) ?? []).length, html };
+    },
+    take: (_page, found) => {
+      for (const part of ['elements', 'belowBody', 'html'] as const) reach[part] += found[part];
+    },
+  };
+}
+
+/** Collects the current links that a `@mark-current` marks. */
+function linkQuestion(action: MarkCurrentAction, links: Map<Action, CurrentLinks>): Question<string[]> {
+  const own: CurrentLinks = new Map();
+  links.set(action, own);
+  return {
+    key: `links ${action.sections} ${action.selectors.map(({ text }) => text).join(', ')}`,
+    look: currentLinksOf(action),
+    take: (page, found) => {
+      for (const href of found) own.set(href, [...(own.get(href) ?? []), page]);
+    },
   };
 }

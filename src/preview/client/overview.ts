@@ -2,8 +2,8 @@ import type { OverviewState } from '../protocol.js';
 import { ask, badge, byId, make, tell } from './dom.js';
 import { onNews } from './news.js';
 
-/** Pages that are shown before one asks for more. */
-const atOnce = 200;
+/** Cells and pages that are shown before one asks for more. */
+const atOnce = 1200;
 
 let state: OverviewState | null = null;
 let most = atOnce;
@@ -120,8 +120,11 @@ function showPages(): void {
   if (!state) return;
   const { rules } = state;
   const found = fitting(state);
+  let weight = 0;
+  const end = found.findIndex(({ cells }) => (weight += cells.length + 1) > most);
+  const shown = end < 0 ? found.length : Math.max(end, 1);
   byId('pages').replaceChildren(
-    ...found.slice(0, most).map(({ path, address, title, cells }) => {
+    ...found.slice(0, shown).map(({ path, address, title, cells }) => {
       const chips = cells.map(({ rule, verdict, sure }) => {
         const name = rules[rule]?.name ?? '';
         const chip = make('button', { type: 'button', className: 'chip' }, badge(verdict), name);
@@ -137,7 +140,7 @@ function showPages(): void {
       );
     }),
   );
-  byId('more').hidden = found.length <= most;
+  byId('more').hidden = found.length <= shown;
   const cells = found.reduce((sum, each) => sum + each.cells.length, 0);
   byId('shown').textContent = `${many(found.length, 'page')}, ${many(cells, 'cell')} shown`;
 }
