@@ -27,8 +27,8 @@ export interface PagesOptions {
   stage: Stage;
   /** The running site; null where there is none. */
   upstream: Upstream | null;
-  /** The origin of panel and overview, once it is known. */
-  panel: () => string;
+  /** The origin of panel and overview for pages of a host of this machine: on another, browsers keep storage from frames. */
+  panel: (host?: string) => string;
   log: (text: string) => void;
 }
 
@@ -135,7 +135,7 @@ function allowedFor(request: FastifyRequest, { upstream, panel }: Pick<PagesOpti
   const nonce = nonces.get(request) ?? randomBytes(12).toString('base64url');
   nonces.set(request, nonce);
   const own = `http://${request.headers.host}${ownFolder}`;
-  return { own, panel: panel(), site: upstream?.origin ?? null, nonce };
+  return { own, panel: panel(new URL(own).hostname), site: upstream?.origin ?? null, nonce };
 }
 
 function makeSeenPage({ reading }: Stage, address: string, html: string): Page {

@@ -24,7 +24,7 @@ const portOf = ({ server }: FastifyInstance) => (server.address() as { port: num
 export async function startPreview(options: PreviewOptions): Promise<Preview> {
   const { stage, port } = options;
   const ports = { pages: 0, overview: 0 };
-  const { app, seen } = await servePages({ ...options, panel: () => `http://${host}:${ports.overview}` });
+  const { app, seen } = await servePages({ ...options, panel: (name = host) => `http://${name}:${ports.overview}` });
   const desk = serveDesk({ ...options, seen, pagesPort: () => ports.pages });
   const close = async () => {
     stage.close();

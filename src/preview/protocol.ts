@@ -114,7 +114,8 @@ export interface PickAnswer {
 /** What the panel says to the page around it, and the page to the panel. */
 export type ToPage =
   | { needle: 'hello' }
-  | { needle: 'size'; open: boolean }
+  /** `height`: what the open panel wants, in pixels. */
+  | { needle: 'size'; open: boolean; height: number }
   | { needle: 'pick' }
   | { needle: 'key'; key: string }
   | { needle: 'leave-pick' }

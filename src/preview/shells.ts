@@ -93,7 +93,7 @@ table { table-layout: auto; } #pages td:first-child { width: 38%; }
 dialog { color: inherit; background: var(--paper); border: 1px solid var(--soft); border-radius: 8px; max-width: 720px; width: calc(100% - 40px); max-height: 80vh; overflow: auto; } dialog::backdrop { background: #0008; }
 .panel { max-width: none; padding: 0; font-size: 14px; background: none; } .panel h2 { font-size: 14px; margin: 14px 0 6px; } .panel h1 { font: bold 14px ui-monospace, 'DejaVu Sans Mono', monospace; flex: 1; margin: 0; overflow-wrap: anywhere; }
 .panel #tab { text-align: right; } .panel #open { background: var(--paper); box-shadow: 0 1px 4px #0006; border-radius: 14px; padding: 2px 12px; }
-.panel main { background: var(--paper); border: 1px solid var(--soft); border-radius: 8px; padding: 10px 14px; height: 100vh; overflow: auto; }
+.panel main { background: var(--paper); border: 1px solid var(--soft); border-radius: 8px; padding: 10px 14px; max-height: 100vh; overflow: auto; }
 .panel header.tools { flex-wrap: nowrap; position: sticky; top: -10px; margin: -10px 0 4px; padding: 8px 0; background: var(--paper); } #picking { color: var(--soft); font-size: 13px; } #handles { display: flex; flex-wrap: wrap; gap: 4px 12px; } .panel li > p, .panel .says { font-size: 13px; } 
 .copy { max-width: 100%; text-align: left; overflow-wrap: anywhere; font: 13px ui-monospace, 'DejaVu Sans Mono', monospace; }
 .notice { border-left: 4px solid var(--odd); background: var(--band); padding: 6px 10px; font-size: 13px; }

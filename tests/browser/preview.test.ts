@@ -240,7 +240,8 @@ describeInBrowser('The preview', () => {
   test("copies the page's handles in the form that a rule takes", async () => {
     const running = await preview(smallProject('@needle a { pages: all; .x { color: teal; } }\n'));
     await context.grantPermissions(['clipboard-read', 'clipboard-write']);
-    const { tab, panel } = await pageWithPanel(context, `${running.pages}tickets/pay.html`);
+    const address = `${running.pages}tickets/pay.html`.replace('127.0.0.1', 'localhost');
+    const { tab, panel } = await pageWithPanel(context, address);
     const shown = await panel.locator('#handles button').allTextContents();
     expect(shown).toEqual(['path("/tickets/pay.html")', 'page-id(46)', 'body-id(pay)', 'body-class(section-tickets)']);
     await panel.getByRole('button', { name: 'page-id(46)' }).click();

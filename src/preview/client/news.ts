@@ -5,17 +5,22 @@ import type { News } from '../protocol.js';
  * keeps only a few connections to one address.
  */
 export function onNews(heard: (news: News) => void): void {
-  const channel = new BroadcastChannel('local-needle');
+  const listen = (told: (news: News) => void) => {
+    new EventSource('news').onmessage = ({ data }) => {
+      const news = JSON.parse(String(data)) as News;
+      told(news);
+      heard(news);
+    };
+  };
+  let channel: BroadcastChannel;
+  try {
+    channel = new BroadcastChannel('local-needle');
+  } catch {
+    return listen(() => undefined);
+  }
   channel.onmessage = ({ data }) => heard(data as News);
-  void navigator.locks.request(
-    'local-needle',
-    () =>
-      new Promise<never>(() => {
-        new EventSource('news').onmessage = ({ data }) => {
-          const news = JSON.parse(String(data)) as News;
-          channel.postMessage(news);
-          heard(news);
-        };
-      }),
-  );
+  navigator.locks
+    .request('local-needle', () => new Promise<never>(() => listen((news) => channel.postMessage(news))))
+    // Where storage is kept from us, each listens for itself.
+    .catch(() => listen(() => undefined));
 }

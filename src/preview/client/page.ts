@@ -25,7 +25,7 @@ function start(): void {
   frame.title = 'Local Needle';
   frame.allow = 'clipboard-write';
   frame.src = `${panelOrigin}/panel?${new URLSearchParams({ address: here() }).toString()}`;
-  size(false);
+  size(false, 0);
   shadow.append(frame);
   document.documentElement.append(host);
 
@@ -37,7 +37,7 @@ function start(): void {
     if (event.origin !== panelOrigin || event.source !== frame.contentWindow) return;
     const words = event.data as ToPage;
     if (words.needle === 'hello') say({ needle: 'address', address: here() });
-    else if (words.needle === 'size') size(words.open);
+    else if (words.needle === 'size') size(words.open, words.height);
     else if (words.needle === 'pick') picking.start();
     else if (words.needle === 'leave-pick') picking.stop();
     else if (words.needle === 'wider') picking.wider();
@@ -60,9 +60,9 @@ function start(): void {
   document.addEventListener('click', stayHere, true);
 
   /** Closed, it is as small as its button. */
-  function size(open: boolean): void {
+  function size(open: boolean, height: number): void {
     frame.style.setProperty('width', open ? 'min(400px, calc(100vw - 16px))' : '130px');
-    frame.style.setProperty('height', open ? 'min(720px, calc(100vh - 16px))' : '36px');
+    frame.style.setProperty('height', open ? `min(${height || 720}px, 90vh)` : '36px');
   }
 
   /** Shows where elements are that a selector matches. */

@@ -159,12 +159,34 @@ const highlight = (selector: string | null) => toPage({ needle: 'show', selector
 
 const isOpen = () => byId('panel').hidden === false;
 
+/** The frame is as tall as what is in it, up to what the page allows. */
+function fit(): void {
+  toPage({ needle: 'size', open: isOpen(), height: isOpen() ? Math.ceil(byId('panel').scrollHeight) + 2 : 0 });
+}
+
+/** Whether it was open on the page before; where storage is kept from frames, it was not. */
+function wasOpen(): boolean {
+  try {
+    return sessionStorage.getItem(openKey) === 'yes';
+  } catch {
+    return false;
+  }
+}
+
+function remember(open: boolean): void {
+  try {
+    sessionStorage.setItem(openKey, open ? 'yes' : '');
+  } catch {
+    // Then it starts closed on the next page.
+  }
+}
+
 function setOpen(open: boolean): void {
   byId('panel').hidden = !open;
   byId('tab').hidden = open;
   byId('open').setAttribute('aria-expanded', String(open));
-  sessionStorage.setItem(openKey, open ? 'yes' : '');
-  toPage({ needle: 'size', open });
+  remember(open);
+  fit();
   if (!open) {
     toPage({ needle: 'leave-pick' });
     highlight(null);
@@ -202,6 +224,7 @@ onNews((news) => {
   else if (news.paths === null || state === null || state.path === null || news.paths.includes(state.path))
     toPage({ needle: 'reload' });
 });
-if (sessionStorage.getItem(openKey) === 'yes') setOpen(true);
+if (wasOpen()) setOpen(true);
+new MutationObserver(fit).observe(byId('panel'), { childList: true, subtree: true, attributeFilter: ['hidden'] });
 toPage({ needle: 'hello' });
 void look();
