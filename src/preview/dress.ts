@@ -31,10 +31,11 @@ export function dressed(html: string, { place, hasScript, version, allowed }: Dr
     else if (element.tagName === 'meta') loosenMeta(text, element, allowed);
     else if (allowed.site) bringHome(text, html, element, allowed.site);
   }
-  const link = `<link rel="stylesheet" ${sheetMark} href="${ownFolder}needle.css?${version}">`;
+  // As XHTML has it too.
+  const link = `<link rel="stylesheet" ${sheetMark}="" href="${ownFolder}needle.css?${version}" />`;
   const script = hasScript ? `<script src="${ownFolder}needle.js?${version}" ${nonce}></script>` : '';
   const origins = `data-panel="${escapeHtml(allowed.panel)}" data-site="${escapeHtml(allowed.site ?? '')}"`;
-  const panel = `<script src="${ownFolder}page.js" ${nonce} ${origins} defer></script>`;
+  const panel = `<script src="${ownFolder}page.js" ${nonce} ${origins} defer=""></script>`;
   text.appendLeft(insertionPoint(html, place), link + script);
   text.appendLeft(insertionPoint(html, 'head-end'), panel);
   return text.toString();

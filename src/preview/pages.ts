@@ -57,7 +57,7 @@ export async function servePages(options: PagesOptions): Promise<{ app: FastifyI
   const show = (request: FastifyRequest, html: string, policy: string | null, captured: Page | null): string => {
     const address = request.raw.url ?? '/';
     if (seen.size >= mostSeen) seen.clear();
-    const page = captured ?? makeSeenPage(stage, address, html);
+    const page = captured ?? makeSeenPage(stage, `${upstream?.origin ?? ''}${address}`, html);
     seen.set(address, { page: captured ? null : page, notices: noticesOf(stage, page, html, policy) });
     const { bundle, version, reading } = stage;
     const form = { place: reading.input.place, hasScript: bundle.js !== null, version };
@@ -67,6 +67,9 @@ export async function servePages(options: PagesOptions): Promise<{ app: FastifyI
   app.all('/*', (request, reply) => {
     const url = request.raw.url ?? '';
     if (!url.startsWith('/')) return reply.code(400).type('text/plain').send('This is no path.\n');
+    // It would go on answering for this port when the preview is long gone.
+    if (request.headers['service-worker'] === 'script')
+      return reply.code(404).type('text/plain').send('The preview runs no service workers.\n');
     if (upstream?.live && pass) return pass(request, reply);
     if (request.method !== 'GET' && request.method !== 'HEAD')
       return reply
@@ -95,7 +98,8 @@ function captured(
   if (page) {
     const own = new URL(pageAddress(page));
     // Links of the page count from the address that it really has.
-    if (own.pathname !== url.pathname) return reply.redirect(own.pathname + (url.search || own.search));
+    if (own.pathname !== url.pathname)
+      return reply.redirect(`http://${request.headers.host}${own.pathname}${url.search || own.search}`);
     const policy = view.policy(page);
     const html = show(request, view.html(page), policy, page);
     if (policy !== null) reply.header('content-security-policy', loosened(policy, allowedFor(request, options)));

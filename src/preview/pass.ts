@@ -107,7 +107,7 @@ export async function passThrough(
             reply.removeHeader('content-encoding');
             if (/html/.test(bare)) {
               const html = show(request, decode(bytes, charset), policies.get(request) ?? null, null);
-              return reply.header('cache-control', 'no-store').type('text/html; charset=utf-8').send(html);
+              return reply.header('cache-control', 'no-store').type(`${bare}; charset=utf-8`).send(html);
             }
             return bytes.includes(anyBegin) ? sendText(reply, bare, decode(bytes, charset)) : reply.send(bytes);
           })

@@ -39,6 +39,7 @@ export async function startPreview(options: PreviewOptions): Promise<Preview> {
     await close();
     throw error;
   }
+  stage.start();
   return { pages: `http://${host}:${ports.pages}/`, overview: `http://${host}:${ports.overview}/`, close };
 }
 

@@ -69,6 +69,10 @@ export class Stage {
     this.shipments = this.prepare();
     this.bundle = this.build();
     this.acting = this.whatActs();
+  }
+
+  /** Makes the first verdicts. */
+  start(): void {
     this.judgeSoon(0);
   }
 

@@ -256,7 +256,8 @@ describeInBrowser('The preview', () => {
       'public/tickets/pay.html': pageHtml('class="page-46"', body + late),
     });
     const running = await preview(directory);
-    const { tab, panel } = await pageWithPanel(context, `${running.pages}tickets/pay.html`);
+    const { tab, panel } = await pageWithPanel(context, `${running.pages}tickets/pay.html`, false);
+    await tab.keyboard.press('Alt+Shift+N');
     await tab.evaluate(() =>
       document.querySelector('.promo-field')?.addEventListener('click', () => (document.title = 'clicked')),
     );
@@ -418,6 +419,8 @@ describeInBrowser('The preview', () => {
         return;
       }
       const member = /crew=1/.test(request.headers.cookie ?? '') ? 'is-member' : '';
+      if (request.url === '/sw.js')
+        return void response.setHeader('content-type', 'text/javascript').end('/* answers for all */');
       const html = pageHtml(
         `class="page-1 ${member}"`,
         `<p class="x">Ahoy ${member}</p><form method="post" action="/sign-in"><input name="who" value="Ada &amp; Finn"><button>Go</button></form><a href="${own}/far">Far</a>`,
@@ -439,6 +442,8 @@ describeInBrowser('The preview', () => {
     const { tab } = await pageWithPanel(context, running.pages);
     expect(await colourOf(tab, '.x')).toBe(teal);
     expect(await tab.title()).toBe('ran');
+    const worker = () => navigator.serviceWorker.register('/sw.js').then(String, () => 'refused');
+    expect(await tab.evaluate(worker)).toBe('refused');
     await tab.getByRole('button', { name: 'Go' }).click();
     await tab.getByText('Ahoy is-member').waitFor();
     expect(tab.url()).toBe(running.pages);
