@@ -106,7 +106,7 @@ describe('A verdict', () => {
       ['hit', false, ['stylesheet /missing.css not captured']],
       ['beaten', true, undefined],
     ]);
-    expect(findings.find(({ code }) => code === 'unseen-stylesheet')?.message).toMatch(/^\/ load \/missing\.css/);
+    expect(findings.find(({ code }) => code === 'unseen-stylesheet')?.message).toMatch(/^\/ loads \/missing\.css/);
   });
 
   test('is less sure inside a container query, where the page has containers at all', async () => {
