@@ -9,7 +9,10 @@ const dist = join(dirname(dirname(fileURLToPath(import.meta.url))), 'dist');
 const outdir = join(dist, 'program');
 rmSync(outdir, { recursive: true, force: true });
 await build({
-  entryPoints: { 'local-needle': join(dist, 'src/cli/main.js') },
+  entryPoints: {
+    'local-needle': join(dist, 'src/cli/main.js'),
+    'check-helper': join(dist, 'src/cli/check-helper.js'),
+  },
   outdir,
   bundle: true,
   splitting: true,

@@ -13,6 +13,7 @@ import { findProject, loadSettings } from '../project/settings.js';
 import { checkText, totalsText } from '../report/check-text.js';
 import { count, plainStyle, styleFor } from '../report/text.js';
 import { readAll } from './check-input.js';
+import { checkTogether } from './check-together.js';
 import { status, type Command, type CommonArguments } from './command.js';
 import { lookOptions, type LookArguments } from './open.js';
 import { siteFolder } from './sites.js';
@@ -114,23 +115,26 @@ export const command: Command<CheckArguments> = {
           hint: 'Leave out --watch, or --out and --format.',
         },
       ]);
-    const checkOnce = () => {
-      const { project, input, memory } = readAll(args);
-      const usual = input.viewports[0]?.name ?? '';
-      const accepted = readAccepted(project.directory);
-      const plain = args['all-viewports'] ? checkAllViewports(input) : check(input);
+    const withLost = ({ project, input, memory }: ReturnType<typeof readAll>, plain: CheckReport) => {
       memory.save();
-      return withFindings(plain, accepted && !args.accept ? lostSince(accepted, plain, usual) : []);
+      const accepted = args.accept ? null : readAccepted(project.directory);
+      return withFindings(plain, accepted ? lostSince(accepted, plain, input.viewports[0]?.name ?? '') : []);
     };
     if (args.watch) {
       const { watchAndCheck } = await import('./watch.js');
       const look = () => {
-        const report = checkOnce();
+        const read = readAll(args);
+        const report = withLost(read, check(read.input));
         return { report, text: shown(report) };
       };
       return watchAndCheck(watchedFolders(args), look, { out, log });
     }
-    let report = checkOnce();
+    const read = readAll(args);
+    const { memory } = read;
+    const plain = args['all-viewports']
+      ? checkAllViewports(read.input)
+      : await checkTogether({ ...read.input, memory }, args);
+    let report = withLost(read, plain);
     if (args.browser) {
       const { inBrowser } = await import('./check-browser.js');
       const { project, source, content, input } = readAll(args);

@@ -21,10 +21,14 @@ export function check(input: CheckInput): CheckReport {
   const unseen = new Map<string, Page[]>();
   const loading = new Map<Page, PageLoading>();
   const keyOf = input.memory ? keysFor(input) : null;
+  let index = -1;
   for (const step of plan.steps()) {
+    index++;
     const key = keyOf?.(step) ?? null;
-    const known = key === null ? undefined : input.memory?.get(key);
-    const result = known && stillHolds(known, step) ? known : judgeInTime(step, input);
+    const kept = key === null ? undefined : input.memory?.get(key);
+    const known = kept && stillHolds(kept, step) ? kept : undefined;
+    if (!known && key !== null && input.claim?.(index) === false) continue;
+    const result = known ?? judgeInTime(step, input);
     // Hints on what is missing name other pages, which may change meanwhile.
     const lasts = result === known || !result.findings.some(({ code }) => code === 'no-element' || code === 'too-slow');
     if (key !== null && lasts) input.memory?.set(key, result);

@@ -51,6 +51,11 @@ export interface CheckInput {
   delivered?: (page: Page, document: PageDocument) => OurSheet | null;
   /** Results of earlier checks; left out, everything is judged anew. */
   memory?: Memory;
+  /**
+   * Whether this check judges the look at a page with this number, where several share the work; what it does not is
+   * left out of its report. Not asked where the result is known or cannot be kept.
+   */
+  claim?: (index: number) => boolean;
 }
 
 /** A rule with the view that it is judged in. */

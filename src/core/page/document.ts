@@ -65,7 +65,14 @@ export function lineageOf(element: Element): Element[] {
 
 /** The elements with a tag name below a node, those in head too, in the order of the source. */
 export function elementsIn(root: Tree.ParentNode, ...tagNames: string[]): Element[] {
-  return root.childNodes.flatMap((child) =>
-    'tagName' in child ? [...(tagNames.includes(child.tagName) ? [child] : []), ...elementsIn(child, ...tagNames)] : [],
-  );
+  const found: Element[] = [];
+  const visit = (node: Tree.ParentNode) => {
+    for (const child of node.childNodes) {
+      if (!('tagName' in child)) continue;
+      if (tagNames.includes(child.tagName)) found.push(child);
+      visit(child);
+    }
+  };
+  visit(root);
+  return found;
 }

@@ -1,7 +1,9 @@
 import { compile } from 'css-select';
 import { parse as parseSelector, type Selector as Token } from 'css-what';
+import { MarksAbove, neededAbove, type Marks } from './above.js';
 import { attribute, type Element, type PageDocument } from './document.js';
 import { standingOf } from './family.js';
+import { keyOf, keysOf } from './keys.js';
 import { pseudoClasses } from './pseudo-classes.js';
 import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 
@@ -67,41 +69,6 @@ export function compileMatcher(selector: string): Matcher {
   };
 }
 
-/**
- * What an element must carry to match a selector at all: `#id`, `.class`, a tag, `[attribute`, each in lower case, or `*`
- * where that cannot be told.
- */
-export function keyOf(tokens: Token[]): string {
-  let key = '*';
-  for (let at = tokens.length - 1; at >= 0; at--) {
-    const token = tokens[at];
-    if (!token || combinators.has(token.type)) break;
-    if (token.type === 'tag' && (key === '*' || key.startsWith('['))) key = token.name.toLowerCase();
-    if (token.type !== 'attribute' || token.action === 'not') continue;
-    if (token.ignoreCase !== 'quirks') {
-      if (key === '*') key = `[${token.name.toLowerCase()}`;
-      continue;
-    }
-    if (token.name === 'id' && token.action === 'equals') return `#${token.value.toLowerCase()}`;
-    if (token.name === 'class' && token.action === 'element') key = `.${token.value.toLowerCase()}`;
-  }
-  return key;
-}
-
-const combinators = new Set<string>(['descendant', 'child', 'sibling', 'adjacent', 'parent', 'column-combinator']);
-
-/** The keys that an element carries. */
-export function keysOf(element: Element): string[] {
-  const keys = ['*', element.tagName.toLowerCase()];
-  for (const { name, value } of element.attrs) {
-    keys.push(`[${name.toLowerCase()}`);
-    if (name === 'id') keys.push(`#${value.toLowerCase()}`);
-    if (name === 'class')
-      for (const each of new Set(value.toLowerCase().split(/[\t\n\f\r ]+/))) if (each) keys.push(`.${each}`);
-  }
-  return keys;
-}
-
 const indexes = new WeakMap<PageDocument, Map<string, Element[]>>();
 
 /** The elements of a page that carry a key, in the order of the source. */
@@ -123,7 +90,18 @@ export function candidates(document: PageDocument, key: string): Element[] {
 }
 
 /** To be called where an element's ID or classes were changed. */
-export const elementsChanged = (document: PageDocument): void => void indexes.delete(document);
+export function elementsChanged(document: PageDocument): void {
+  indexes.delete(document);
+  marks.delete(document);
+}
+
+const marks = new WeakMap<PageDocument, MarksAbove>();
+
+function marksOf(document: PageDocument): MarksAbove {
+  let found = marks.get(document);
+  if (!found) marks.set(document, (found = new MarksAbove()));
+  return found;
+}
 
 /** The selector as a test of one element, for documents in standards and in quirks mode. */
 function queryOf(selector: string | Token[][]): (document: PageDocument) => (element: Element) => boolean {
@@ -145,16 +123,22 @@ export function compileTest(selector: string): (document: PageDocument) => boole
 /** A test of one element, from css-what's tokens; compiled when it is first needed. What css-select cannot read matches nothing. */
 export function compileElementTest(tokens: () => Token[]): (document: PageDocument, element: Element) => boolean {
   let query: ReturnType<typeof queryOf> | undefined;
+  let need: Marks | null | undefined;
   const compiled = () => {
     try {
-      const made = queryOf([tokens()]);
+      const read = tokens();
+      need = neededAbove(read);
+      const made = queryOf([read]);
       // Both modes are compiled as they are needed; what cannot be read shows at the first.
       return (document: PageDocument) => made(document);
     } catch {
       return () => () => false;
     }
   };
-  return (document, element) => (query ??= compiled())(document)(element);
+  return (document, element) => {
+    query ??= compiled();
+    return (!need || marksOf(document).has(element, need)) && query(document)(element);
+  };
 }
 
 /** What `:scope` stands for; outside of `@scope` the root element (Selectors 4, 15.2). */

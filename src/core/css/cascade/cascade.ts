@@ -1,5 +1,6 @@
 import { attribute, parentOf, type Element, type PageDocument } from '../../page/document.js';
-import { keysOf, withScopingRoot } from '../../page/elements.js';
+import { withScopingRoot } from '../../page/elements.js';
+import { keysOf } from '../../page/keys.js';
 import { declarationFault, hasSubstitution, namesFor } from '../declaration.js';
 import { hasOtherName, logicalOf, physicalOf } from '../logical.js';
 import { readDeclarations, type SheetDeclaration } from '../syntax.js';
@@ -255,7 +256,7 @@ export class Cascade {
     const isBrowser = use === null && sheet !== this.ourIndex;
     const place = isBrowser ? -1 : use ? (this.places.get(use) ?? 0) : this.ourPlace;
     // A rule whose list matches twice counts once, with its heaviest selector.
-    const found = new Map<SheetRule, Block>();
+    let found: Map<SheetRule, Block> | null = null;
     for (const key of keys) {
       for (const { rule, selector, index } of sheet.byKey.get(key) ?? []) {
         if (selector.pseudo !== pseudo) continue;
@@ -263,11 +264,12 @@ export class Cascade {
         const proximity = this.match(rule, selector, element, use);
         if (proximity === null) continue;
         const block = this.blockOf(rule, selector, use, { isBrowser, proximity, order: [place, index], conditions });
+        found ??= new Map<SheetRule, Block>();
         const other = found.get(rule);
         if (!other || compareWithin(level.author, block.weight, other.weight) > 0) found.set(rule, block);
       }
     }
-    blocks.push(...[...found.values()].sort((a, b) => a.weight.order[1] - b.weight.order[1]));
+    if (found) blocks.push(...[...found.values()].sort((a, b) => a.weight.order[1] - b.weight.order[1]));
   }
 
   /** A selector's block; without scopes it is the same for every element. */

@@ -1,6 +1,7 @@
 import { parse as parseTokens } from 'css-what';
 import type { Element, PageDocument } from '../../page/document.js';
-import { compileElementTest, keyOf } from '../../page/elements.js';
+import { compileElementTest } from '../../page/elements.js';
+import { keyOf } from '../../page/keys.js';
 import { isPlainSelector, parseSiteSelectors, resolveNested, selectorParts, type Selector } from '../selector.js';
 import { specificityOf, type Specificity } from '../specificity.js';
 import { lineCounter, readStylesheet, type SheetDeclaration, type SheetNode } from '../syntax.js';

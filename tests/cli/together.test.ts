@@ -1,0 +1,39 @@
+import { appendFileSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { makeProject } from '../../bench/project.js';
+import { claimFor } from '../../src/cli/check-together.js';
+import { readAll } from '../../src/cli/check-input.js';
+import { check } from '../../src/core/check/check.js';
+import { run } from '../helpers.js';
+
+describe('A check by several threads', () => {
+  test('gives the report that one thread gives', async () => {
+    const directory = makeProject(240, 12, 240);
+    // What is found by near misses hangs on other pages.
+    const mistakes = '\n@needle typo { pages: path("/p/1{*}?"); @hide .part-3 h22; }\n';
+    for (const more of ['', mistakes]) {
+      appendFileSync(join(directory, 'rules/bench.css'), more);
+      rmSync(join(directory, '.local-needle'), { recursive: true, force: true });
+      const { input } = readAll({ project: directory, format: 'json' });
+      const alone = check({ ...input, memory: undefined });
+      expect(alone.cells.length).toBeGreaterThanOrEqual(240 * 12);
+      const { out } = await run(directory, ['check', '--format', 'json']);
+      expect(JSON.parse(out)).toEqual(JSON.parse(JSON.stringify(alone)));
+      // And again, from what was kept.
+      expect((await run(directory, ['check', '--format', 'json'])).out).toBe(out);
+    }
+  }, 60_000);
+
+  test('shares pages in rows, each taken once', () => {
+    const taken = new Int32Array(new SharedArrayBuffer(40));
+    const claims = [1, 2, 3].map((number) => claimFor({ taken, number }));
+    const ownersOf = (index: number) =>
+      [0, 1, 2].map((turn) => (turn + index) % 3).filter((each) => claims[each]?.(index));
+    const owners = [...Array(90).keys()].map(ownersOf);
+    for (const each of owners) expect(each).toHaveLength(1);
+    // The first to ask for a row has all of it.
+    expect(owners.slice(0, 80).flat()).toEqual([...Array(80).keys()].map((index) => (Math.floor(index / 8) * 8) % 3));
+    // Beyond what can be shared the first thread does it all.
+    expect(owners.slice(80).flat()).toEqual(Array(10).fill(0));
+  });
+});
