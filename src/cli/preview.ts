@@ -187,7 +187,11 @@ export const command: Command<PreviewArguments> = {
     const { rules } = all.input;
     out(`${all.source.name}: ${count(stage.reading.view.site.pages.length, 'page')}, ${count(rules.length, 'rule')}.`);
     out(`Overview  ${preview.overview}`);
-    const from = upstream ? (args.live ? `passed through from ${upstream.origin}` : 'as captured') : 'as they are';
+    const from = upstream
+      ? args.live
+        ? `passed through from ${upstream.origin}`
+        : 'as captured'
+      : `as ${all.source.from.kind === 'har' ? 'recorded' : 'they are'}`;
     out(`Pages     ${preview.pages}  ${from}, the rules applied`);
     log('Saving a rule shows at once. Ctrl+C stops the preview.');
     await new Promise<void>((done) => process.once('SIGINT', () => done()).once('SIGTERM', () => done()));

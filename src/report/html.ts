@@ -64,10 +64,10 @@ export const findingsHtml = (findings: Finding[]): string =>
 function findingHtml(group: Finding[]): string {
   const [first] = group;
   if (!first) return '';
-  const { code, level, rule, at, message } = first;
+  const { code, level, rule, page, at, message } = first;
   const pages = group.slice(1).flatMap(({ page }) => page ?? []);
   const hints = [...new Set(group.flatMap(({ hint }) => hint ?? []))].slice(0, 2);
-  return `<article class="finding ${level}"><h3><span class="level">${level}</span> <code title="${escape(findingCodes[code].means)}">${code}</code>${rule ? ` ${safe(rule)}` : ''}</h3>
+  return `<article class="finding ${level}"${page ? ` data-page="${safe(page)}"` : ''}><h3><span class="level">${level}</span> <code title="${escape(findingCodes[code].means)}">${code}</code>${rule ? ` ${safe(rule)}` : ''}</h3>
 <p>${safe(message)}</p>${at ? `<p class="place">${safe(`${at.file}:${at.line}:${at.column}`)}</p>` : ''}${hints.map((hint) => `<p class="hint">${safe(hint)}</p>`).join('')}${pages.length > 0 ? `<details><summary>The same on ${count(pages.length, 'more page')}</summary>${pageList(pages)}</details>` : ''}</article>`;
 }
 

@@ -203,6 +203,9 @@ describeInBrowser('The preview', () => {
     expect(await overview.getByRole('dialog').count()).toBe(0);
     await rows.locator('a').first().click();
     await overview.waitForURL(`${running.pages}journal/**`);
+    await overview.goBack();
+    await overview.locator('#findings h3', { hasText: 'promo-once' }).getByRole('link').click();
+    await overview.waitForURL(`${running.pages}tickets/**`);
   });
 
   test('stays quick with 1,000 pages and 100 rules', async () => {
@@ -454,6 +457,46 @@ describeInBrowser('The preview', () => {
     await tab.getByText('Far').click();
     await tab.waitForURL(`${running.pages}far`);
     await (await panelOf(tab)).getByText('this page was not captured').first().waitFor();
+  });
+
+  test('shows a recording: its pages by their query, its styles and pictures', async () => {
+    const entry = (url: string, mimeType: string, text: string, policy?: string) => ({
+      request: { method: 'GET', url: `https://www.saltmere.example${url}`, headers: [] },
+      response: {
+        status: 200,
+        headers: policy ? [{ name: 'Content-Security-Policy', value: policy }] : [],
+        content: { size: text.length, mimeType, text },
+      },
+    });
+    const entries = [
+      entry('/', 'text/html', pageHtml('class="page-1"', '<p class="x">a</p>')),
+      entry('/news?p=12', 'text/html', pageHtml('class="page-2"', '<p class="x">b</p>'), "style-src 'none'"),
+      entry('/s.css', 'text/css', '.x { color: red; } /*! local-needle begin: live */ .y {} /*! local-needle end */'),
+      entry('/l.svg', 'image/svg+xml', '<svg xmlns="http://www.w3.org/2000/svg"/>'),
+    ];
+    const directory = folderWith({
+      'local-needle.yaml': 'version: 1\nsites: { clicked: { har: visit.har, query-keys: [p] } }\n',
+      'visit.har': JSON.stringify({ log: { version: '1.2', creator: {}, entries } }),
+      'rules/a.css': '@needle a { pages: query("p=12"); .x { color: teal; } }\n',
+    });
+    const running = await preview(directory);
+    const { tab, panel } = await pageWithPanel(context, `${running.pages}news?p=12`);
+    expect(await colourOf(tab, '.x')).toBe(teal);
+    await panel.getByText('forbids needle.css').waitFor();
+    const answers: [string, number, string, RegExp][] = [
+      ['s.css', 200, 'text/css', /^\.x \{ color: red; \} +$/],
+      ['l.svg', 200, 'image/svg+xml', /^<svg/],
+      ['news', 404, 'text/html', /clicked has no page or file \/news/],
+    ];
+    for (const [path, status, type, text] of answers) {
+      const answer = await fetch(running.pages + path);
+      expect([path, answer.status, answer.headers.get('content-type')]).toEqual([
+        path,
+        status,
+        expect.stringContaining(type),
+      ]);
+      expect(await answer.text()).toMatch(text);
+    }
   });
 
   test('says when the running site is slow or down, and goes on once it is back', async () => {

@@ -22,7 +22,7 @@ describe('A check by several threads', () => {
       // And again, from what was kept.
       expect((await run(directory, ['check', '--format', 'json'])).out).toBe(out);
     }
-  }, 60_000);
+  }, 120_000);
 
   test('shares pages in rows, each taken once', () => {
     const taken = new Int32Array(new SharedArrayBuffer(40));

@@ -138,7 +138,8 @@ describe('A verdict', () => {
 
 describe('A selector that would take for ever', () => {
   const deep = `${'<div class="d">'.repeat(400)}x${'</div>'.repeat(400)}`;
-  const bomb = `.none ${'.d '.repeat(9)}.d`;
+  // What must stand above an element is looked for first; this stands beside one.
+  const bomb = `.none + ${'.d '.repeat(9)}.d`;
   test.each([
     ['of a rule', `${bomb} { order: 1 }`, theme],
     ['of a stylesheet', '.d { order: 1 }', `${bomb} { order: 2 !important }`],

@@ -40,6 +40,24 @@ function show({ site, how, totals, rules, findings, judging }: OverviewState): v
   showPages();
   // Made by the preview itself, with every text of pages and rules escaped.
   byId('findings').innerHTML = findings;
+  linkFindings();
+}
+
+/** Findings lead to the pages that they are about. */
+function linkFindings(): void {
+  const addresses = new Map(state?.pages.map(({ path, address }) => [path, address]));
+  const linkTo = (path: string | null) => {
+    const address = addresses.get(path ?? '');
+    return address === undefined ? null : make('a', { href: origin + address }, path);
+  };
+  for (const finding of document.querySelectorAll<HTMLElement>('#findings article')) {
+    const link = linkTo(finding.dataset['page'] ?? null);
+    if (link) finding.querySelector('h3')?.append(' ', link);
+    for (const each of finding.querySelectorAll('.pages li')) {
+      const other = linkTo(each.textContent);
+      if (other) each.replaceChildren(other);
+    }
+  }
 }
 
 function showRules(rules: OverviewState['rules']): void {
