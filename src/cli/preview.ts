@@ -38,6 +38,17 @@ interface PreviewArguments extends LookArguments {
 
 type All = ReturnType<typeof readAll>;
 
+/** Throws ProblemError for a port or a time that cannot be. */
+function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'timeout'>): void {
+  // The overview has the port after it.
+  if (!Number.isInteger(port) || port < 0 || port > 65_534)
+    throw new ProblemError([
+      { message: '--port is a number from 0 to 65534', hint: 'Leave it out, or say --port 4840.' },
+    ]);
+  if (!(timeout > 0))
+    throw new ProblemError([{ message: '--timeout is a number of seconds above 0', hint: 'Say --timeout 60.' }]);
+}
+
 /** What was learnt of pages: in this preview, and in those before it. */
 function rememberedBy(cache: Cache<Record<string, unknown>>): Learnt & { save: () => void } {
   const own = new Map<string, Record<string, unknown>>();
@@ -148,6 +159,7 @@ export const command: Command<PreviewArguments> = {
   ],
   async run({ name, ...args }, output) {
     const { out, log } = output;
+    requireNumbers(args);
     const wanted = { ...args, site: name ?? args.site };
     const style = styleFor(process.stderr, process.env);
     let all = readAll(wanted);

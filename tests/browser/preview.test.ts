@@ -531,6 +531,8 @@ describeInBrowser('The preview', () => {
       [['preview', '--port', port], 3, `Port ${port} of 127.0.0.1 is in use`],
       [['preview', '--live'], 2, 'live is a folder'],
       [['preview', 'staging'], 2, 'staging'],
+      [['preview', '--port', '70000'], 2, 'from 0 to 65534'],
+      [['preview', '--timeout', 'soon'], 2, 'seconds above 0'],
     ];
     for (const [words, status, text] of cases) {
       const ended = await run(directory, words);
