@@ -1,13 +1,12 @@
 import type { Argv } from 'yargs';
-import { check } from '../core/check/check.js';
 import type { NewRule } from '../core/rule/write.js';
 import { ProblemError } from '../core/place.js';
-import { prepareAddition, usualFile, writeAddition } from '../project/addition.js';
+import { usualFile, writeAddition } from '../project/addition.js';
 import { checkText } from '../report/check-text.js';
 import { styleFor } from '../report/text.js';
-import { status, today, type Command, type CommonArguments } from './command.js';
-import { lookAt, openProject } from './open.js';
-import { otherSites } from './sites.js';
+import { readAll } from './check-input.js';
+import { status, type Command, type CommonArguments } from './command.js';
+import { tryRule } from './try-rule.js';
 
 interface AddArguments extends CommonArguments {
   name: string;
@@ -129,17 +128,9 @@ export const command: Command<AddArguments> = {
   ],
   async run(args, { out, log }) {
     const wanted = newRule(args);
-    const { project, source, content } = openProject(args);
-    const addition = prepareAddition(project, wanted, args.file ?? usualFile);
-    const { file, block, rule, findings } = addition;
-    const report = check({
-      ...lookAt(args, project, source, content),
-      rules: [rule],
-      expectations: [],
-      findings,
-      others: otherSites(project.directory, project.settings, source),
-      today: today(),
-    });
+    const all = readAll(args);
+    const { addition, report } = tryRule(all, wanted, args.file ?? usualFile);
+    const { file, block } = addition;
     out(`${block}\n`);
     out(checkText(report, styleFor(process.stdout, process.env), Infinity));
     const { errors } = report.totals;
@@ -147,7 +138,7 @@ export const command: Command<AddArguments> = {
     else if (errors > 0 && !args.anyway)
       log('Nothing was written, because of the errors above; --anyway writes it all the same.');
     else {
-      writeAddition(project, addition);
+      writeAddition(all.project, addition);
       out(`\nWritten to the end of ${file}; nothing else in it changed.`);
     }
     return errors > 0 ? status.findings : status.fine;

@@ -25,8 +25,14 @@ export function readAll(args: LookArguments) {
     .filter((each) => each !== null)
     .join('.');
   const memory = new Cache<PageResult>(project.directory, name);
+  const { dropExtension = '', queryKeys = [] } = source.pathOptions;
+  const learnt = new Cache<Record<string, unknown>>(
+    project.directory,
+    ['learnt', source.name, dropExtension, ...queryKeys].join('.'),
+  );
   const built = () => {
-    const shipments = prepareShipments({ ...input, site: content.site, open: content.open });
+    const shipments = prepareShipments({ ...input, ...content, learnt });
+    learnt.save();
     const made = [false, true].map((minify) => {
       const form = { site: source.name, pathOptions: source.pathOptions, minify, withScript: true, shippedName };
       return buildBundle(shipments, { ...form, nameOf: hashName }).css;
@@ -44,5 +50,7 @@ export function readAll(args: LookArguments) {
     today: today(),
     loading: source.bundleAddress === null ? null : { address: source.bundleAddress, built },
   };
-  return { project, source, content, input, memory };
+  return { project, source, content, input, memory, learnt };
 }
+
+export type All = ReturnType<typeof readAll>;

@@ -38,14 +38,13 @@ export function claimFor({ taken, number }: Pick<HelperData, 'taken' | 'number'>
  */
 export async function checkTogether(input: CheckInput & { memory: Memory }, args: LookArguments): Promise<CheckReport> {
   const helpers: Worker[] = [];
-  const found = new Map<string, PageResult>();
   const taken = new Int32Array(new SharedArrayBuffer(4 * mostRows));
   const claim = claimFor({ taken, number: 1 });
-  let [judged, left] = [0, false];
+  let [judged, kept, left] = [0, 0, false];
   const memory: Memory = {
-    get: (key) => found.get(key) ?? input.memory.get(key),
+    get: input.memory.get,
     set: (key, result) => {
-      found.set(key, result);
+      kept++;
       input.memory.set(key, result);
     },
   };
@@ -59,7 +58,7 @@ export async function checkTogether(input: CheckInput & { memory: Memory }, args
       // A helper that fails has judged nothing: its pages are judged here after all.
       const told = once(helper, 'message').then(
         ([all]) => {
-          for (const [key, result] of all as [string, PageResult][]) found.set(key, result);
+          for (const [key, result] of all as [string, PageResult][]) input.memory.set(key, result);
         },
         () => undefined,
       );
@@ -72,7 +71,7 @@ export async function checkTogether(input: CheckInput & { memory: Memory }, args
       memory,
       claim: (index) => {
         // Where most results cannot be kept, others would judge in vain.
-        if (judged++ === alone && found.size > alone * 0.75) callHelpers();
+        if (judged++ === alone && kept > alone * 0.75) callHelpers();
         const mine = claim(index);
         left ||= !mine;
         return mine;
@@ -80,7 +79,7 @@ export async function checkTogether(input: CheckInput & { memory: Memory }, args
     });
     if (!left) return report;
     await Promise.all(results);
-    return check({ ...input, memory });
+    return check(input);
   } finally {
     await Promise.all(helpers.map((helper) => helper.terminate()));
   }

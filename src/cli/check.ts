@@ -12,7 +12,7 @@ import { chosenSite } from '../project/read-configuration.js';
 import { findProject, loadSettings } from '../project/settings.js';
 import { checkText, totalsText } from '../report/check-text.js';
 import { count, plainStyle, styleFor } from '../report/text.js';
-import { readAll } from './check-input.js';
+import { readAll, type All } from './check-input.js';
 import { checkTogether } from './check-together.js';
 import { status, type Command, type CommonArguments } from './command.js';
 import { lookOptions, type LookArguments } from './open.js';
@@ -115,7 +115,7 @@ export const command: Command<CheckArguments> = {
           hint: 'Leave out --watch, or --out and --format.',
         },
       ]);
-    const withLost = ({ project, input, memory }: ReturnType<typeof readAll>, plain: CheckReport) => {
+    const withLost = ({ project, input, memory }: All, plain: CheckReport) => {
       memory.save();
       const accepted = args.accept ? null : readAccepted(project.directory);
       return withFindings(plain, accepted ? lostSince(accepted, plain, input.viewports[0]?.name ?? '') : []);

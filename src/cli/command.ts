@@ -28,6 +28,13 @@ export interface Command<T extends CommonArguments = CommonArguments> {
   run: (args: T, output: Output) => Promise<number>;
 }
 
+/** For commands that take the name of a site as their first word. */
+export const siteByName = {
+  usage: '[name]',
+  positionals: (yargs: Argv) =>
+    yargs.positional('name', { type: 'string', describe: 'Site of local-needle.yaml (default: the first)' }),
+};
+
 /** Exit statuses, the same for every command. */
 export const status = { fine: 0, findings: 1, input: 2, access: 3 } as const;
 

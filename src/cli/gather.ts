@@ -1,4 +1,3 @@
-import type { Argv } from 'yargs';
 import { crawl, type CrawlEvent } from '../capture/crawl.js';
 import { defaultFetchOptions, FetchFailure } from '../capture/fetch.js';
 import { haystackFolder, HaystackWriter, readHaystack, type HaystackHeader } from '../capture/haystack.js';
@@ -8,7 +7,7 @@ import { findProject, loadSettings } from '../project/settings.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { visitorHeaders } from '../project/visitor.js';
 import { count, printable } from '../report/text.js';
-import { status, type Command, type CommonArguments } from './command.js';
+import { siteByName, status, type Command, type CommonArguments } from './command.js';
 import { progressBar } from './progress.js';
 import { openSite } from './sites.js';
 
@@ -45,9 +44,7 @@ function pathTest(option: string, patterns: string[] | undefined): ((path: strin
 }
 
 export const command: Command<GatherArguments> = {
-  usage: '[name]',
-  positionals: (yargs: Argv) =>
-    yargs.positional('name', { type: 'string', describe: 'Site of local-needle.yaml (default: the first)' }),
+  ...siteByName,
   options: {
     visitor: {
       type: 'string',

@@ -1,9 +1,7 @@
-import { relative, sep } from 'node:path';
-import type { Argv } from 'yargs';
+import { relative, resolve, sep } from 'node:path';
 import { networkReason } from '../capture/fetch.js';
 import { decodePage } from '../capture/decode.js';
 import { haystackFolder } from '../capture/haystack.js';
-import type { Learnt } from '../core/build/shipment.js';
 import { check } from '../core/check/check.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { ProblemError } from '../core/place.js';
@@ -13,20 +11,18 @@ import { startPreview } from '../preview/preview.js';
 import type { Upstream } from '../preview/pass.js';
 import { previewStyle } from '../preview/shells.js';
 import { Stage, type Reading } from '../preview/stage.js';
-import { prepareAddition, usualFile, writeAddition } from '../project/addition.js';
-import type { PageResult } from '../core/check/memory.js';
-import { Cache } from '../project/cache.js';
+import { usualFile, writeAddition } from '../project/addition.js';
 import { visitorHeaders } from '../project/visitor.js';
 import { totalsText } from '../report/check-text.js';
 import { cellHtml, findingsHtml, summaryOf } from '../report/html.js';
 import { reportStyle } from '../report/html-parts.js';
 import { problemsText } from '../report/problems.js';
 import { count, plainStyle, printable, styleFor } from '../report/text.js';
-import { readAll } from './check-input.js';
-import { status, type Command, type Output } from './command.js';
+import { readAll, type All } from './check-input.js';
+import { siteByName, status, type Command, type Output } from './command.js';
 import { lookOptions, type LookArguments } from './open.js';
 import { shippedName } from './shipped-name.js';
-import { siteFolder } from './sites.js';
+import { tryRule } from './try-rule.js';
 import { watchFolders } from './watch.js';
 
 interface PreviewArguments extends LookArguments {
@@ -35,8 +31,6 @@ interface PreviewArguments extends LookArguments {
   live: boolean;
   timeout: number;
 }
-
-type All = ReturnType<typeof readAll>;
 
 /** Throws ProblemError for a port or a time that cannot be. */
 function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'timeout'>): void {
@@ -49,33 +43,17 @@ function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'time
     throw new ProblemError([{ message: '--timeout is a number of seconds above 0', hint: 'Say --timeout 60.' }]);
 }
 
-/** What was learnt of pages: in this preview, and in those before it. */
-function rememberedBy(cache: Cache<Record<string, unknown>>): Learnt & { save: () => void } {
-  const own = new Map<string, Record<string, unknown>>();
-  return {
-    get: (key) => own.get(key) ?? cache.get(key),
-    set(key, found) {
-      own.set(key, found);
-      cache.set(key, found);
-    },
-    save: () => cache.save(),
-  };
-}
-
 /** What the preview shows of what was read. */
-function readingOf({ project, source, content, input }: All, learnt: Learnt): Reading {
-  const view = input.view(input.visitor) ?? content;
-  const keyOf = (key: string) => JSON.stringify([source.pathOptions, key]);
+function readingOf({ source, content, input, memory, learnt }: All): Reading {
   return {
-    learnt: { get: (key) => learnt.get(keyOf(key)), set: (key, found) => learnt.set(keyOf(key), found) },
     input,
-    view,
+    view: input.view(input.visitor) ?? content,
     pathOptions: source.pathOptions,
     shippedName,
     bundleAddress: source.bundleAddress,
+    learnt,
     check(rules) {
-      const memory = new Cache<PageResult>(project.directory, `preview.${source.name}`);
-      const report = check({ ...input, rules, memory });
+      const report = check({ ...input, rules });
       memory.save();
       return report;
     },
@@ -107,9 +85,7 @@ function upstreamOf({ project, source }: All, args: PreviewArguments): Upstream 
 
 /** Tries a rule on all of its pages, and writes it where that is wished. */
 function addRule(all: All, rule: NewRule, write: 'no' | 'if-sound' | 'anyway'): AddAnswer {
-  const addition = prepareAddition(all.project, rule, usualFile);
-  const input = { ...all.input, memory: undefined };
-  const report = check({ ...input, rules: [addition.rule], expectations: [], findings: addition.findings });
+  const { addition, report } = tryRule(all, rule, usualFile);
   const written = write === 'anyway' || (write === 'if-sound' && report.totals.errors === 0);
   if (written) writeAddition(all.project, addition);
   return {
@@ -125,11 +101,12 @@ function addRule(all: All, rule: NewRule, write: 'no' | 'if-sound' | 'anyway'): 
 }
 
 /** Reads everything anew when a file changes that the preview comes from. */
-function watchFiles({ project, source }: All, stage: Stage, { log }: Output): { close: () => Promise<void> } {
-  const pageFolders = [
-    siteFolder(project.directory, source),
-    haystackFolder(project.directory, source.name, null),
-  ].filter((each) => each !== null);
+function watchFiles({ project, source, input }: All, stage: Stage, { log }: Output): { close: () => Promise<void> } {
+  const { from, name } = source;
+  const pageFolders =
+    from.kind === 'address'
+      ? [haystackFolder(project.directory, name, null), haystackFolder(project.directory, name, input.visitor)]
+      : [resolve(project.directory, from.where)];
   return watchFolders([project.directory, ...pageFolders], log, (paths) => {
     const isPage = (each: string) => pageFolders.some((folder) => each === folder || each.startsWith(folder + sep));
     const [first = ''] = paths;
@@ -140,9 +117,7 @@ function watchFiles({ project, source }: All, stage: Stage, { log }: Output): { 
 }
 
 export const command: Command<PreviewArguments> = {
-  usage: '[name]',
-  positionals: (yargs: Argv) =>
-    yargs.positional('name', { type: 'string', describe: 'Site of local-needle.yaml (default: the first)' }),
+  ...siteByName,
   options: {
     live: {
       type: 'boolean',
@@ -165,15 +140,19 @@ export const command: Command<PreviewArguments> = {
     let all = readAll(wanted);
     const upstream = upstreamOf(all, wanted);
     let told: CheckReport | null = null;
-    const learnt = rememberedBy(new Cache(all.project.directory, `learnt.${all.source.name}`));
     const stage = new Stage(
-      () => readingOf((all = readAll(wanted)), learnt),
+      () => {
+        // What was learnt of pages so far is kept for what is read now.
+        all.learnt.save();
+        all = readAll(wanted);
+        return readingOf(all);
+      },
       (problem) => {
         if (problem) log(`${problemsText(problem.problems, style)}\nThe last good rules stay in the preview.`);
         else log('The rules can be read again.');
       },
     );
-    learnt.save();
+    all.learnt.save();
     stage.listen(({ kind }) => {
       if (kind !== 'look' || !stage.report || stage.report === told) return;
       told = stage.report;

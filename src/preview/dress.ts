@@ -4,6 +4,7 @@ import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { isOfBuild } from '../core/build/earlier.js';
 import { insertionPoint } from '../core/build/insert.js';
 import { sheetMark } from '../core/build/marks.js';
+import { isMetaPolicy } from '../core/check/policy.js';
 import { attribute, elementsIn } from '../core/page/document.js';
 import { loosened, type Allowed } from './loosen.js';
 import { ownFolder } from './protocol.js';
@@ -41,17 +42,9 @@ export function dressed(html: string, { place, hasScript, version, allowed }: Dr
   return text.toString();
 }
 
-/** The policies that stand in a page itself. */
-export const metaPolicies = (html: string): string[] =>
-  elementsIn(parse(html), 'meta')
-    .filter(isPolicy)
-    .map((meta) => attribute(meta, 'content') ?? '');
-
-const isPolicy = (meta: Tree.Element) => /^content-security-policy$/i.test(attribute(meta, 'http-equiv') ?? '');
-
 function loosenMeta(text: MagicString, meta: Tree.Element, allowed: Allowed): void {
   const at = meta.sourceCodeLocation?.attrs?.['content'];
-  if (!at || !isPolicy(meta)) return;
+  if (!at || !isMetaPolicy(meta)) return;
   const policy = loosened(attribute(meta, 'content') ?? '', allowed);
   text.overwrite(at.startOffset, at.endOffset, `content="${escapeHtml(policy)}"`);
 }

@@ -6,9 +6,10 @@ import { readOpening } from '../core/page/opening.js';
 import { makePage, type Page } from '../core/page/page.js';
 import { normalisePath } from '../core/page/path.js';
 import { pageAddress } from '../core/page/view.js';
-import { forbiddenBy } from '../core/check/policy.js';
+import { forbiddenBy, policiesOf } from '../core/check/policy.js';
+import { readDocument } from '../core/page/document.js';
 import { clientFile } from './client-files.js';
-import { dressed, metaPolicies } from './dress.js';
+import { dressed } from './dress.js';
 import { guard } from './guard.js';
 import { loosened, type Allowed } from './loosen.js';
 import { passThrough, type Upstream } from './pass.js';
@@ -157,7 +158,7 @@ function noticesOf({ bundle, reading }: Stage, page: Page, html: string, policy:
       ? [{ kind: 'script' as const, name: 'needle.js', address: new URL(at.replace(/\.css$/, '.js'), own).href }]
       : []),
   ];
-  const policies = [...(policy?.split(',') ?? []), ...metaPolicies(html)].filter((each) => each.trim() !== '');
+  const policies = policiesOf(policy, readDocument(html).root);
   return asked.flatMap(({ name, ...each }) =>
     policies.flatMap((text) => {
       const by = forbiddenBy(text, each, own);

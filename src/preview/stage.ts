@@ -42,6 +42,9 @@ function asProblem(error: unknown): ProblemError {
   throw error;
 }
 
+/** What ships of a reading; pages of which enough was learnt before are not opened. */
+const prepare = ({ input, view, learnt }: Reading): Shipments => prepareShipments({ ...input, ...view, learnt });
+
 /** What the preview shows at the moment: the last good reading, and which rules are switched off. */
 export class Stage {
   private readonly off = new Set<string>();
@@ -66,7 +69,7 @@ export class Stage {
     private readonly onProblem: (problem: ProblemError | null) => void,
   ) {
     this.reading = read();
-    this.shipments = this.prepare();
+    this.shipments = prepare(this.reading);
     this.bundle = this.build();
     this.acting = this.whatActs();
   }
@@ -85,8 +88,10 @@ export class Stage {
   /** Reads everything anew; where that fails, what was shown stays. `pagesChanged`: so did the pages themselves. */
   refresh(pagesChanged: boolean): void {
     try {
-      this.reading = this.read();
-      this.shipments = this.prepare();
+      const reading = this.read();
+      const shipments = prepare(reading);
+      this.reading = reading;
+      this.shipments = shipments;
       if (this.problem) this.onProblem(null);
       this.problem = null;
       this.show(pagesChanged);
@@ -101,7 +106,7 @@ export class Stage {
     this.tell({ kind: 'look' });
   }
 
-  /** Switches a rule, or all of them; null where there is no such rule. */
+  /** Switches a rule, or all of them (null); false where there is no such rule. */
   switch(name: string | null, on: boolean): boolean {
     const names = this.reading.input.rules.map((rule) => rule.name);
     if (name !== null && !names.includes(name)) return false;
@@ -151,6 +156,7 @@ export class Stage {
         this.judging = false;
         this.tell({ kind: 'look' });
       } catch (error) {
+        this.judging = false;
         this.fail(error);
       }
     }, ms);
@@ -163,17 +169,6 @@ export class Stage {
 
   private tell(news: News): void {
     for (const listener of this.listeners) listener(news);
-  }
-
-  private prepare(): Shipments {
-    const { input, view } = this.reading;
-    return prepareShipments({
-      ...input,
-      site: view.site,
-      open: view.open,
-      identity: view.identity,
-      learnt: this.reading.learnt,
-    });
   }
 
   private get shipped(): ShippedRule[] {

@@ -21,13 +21,17 @@ const digest = (text: string) => createHash('sha256').update(text).digest('base6
 /** Values kept between runs by text keys. What a run does not ask for is forgotten; a damaged file counts as empty. */
 export class Cache<T> {
   private readonly path: string;
-  private readonly old: Map<string, T>;
+  private known: Map<string, T> | undefined;
   private readonly used = new Map<string, T>();
   private changed = false;
 
   constructor(directory: string, name: string) {
     this.path = join(directory, cacheFolder, `${name.replace(/[^\w.-]+/g, '-')}.json`);
-    this.old = this.read();
+  }
+
+  /** What an earlier run kept; read when it is first asked for. */
+  private get old(): Map<string, T> {
+    return (this.known ??= this.read());
   }
 
   private read(): Map<string, T> {
@@ -41,14 +45,14 @@ export class Cache<T> {
 
   get = (key: string): T | undefined => {
     const short = digest(key);
-    const value = this.old.get(short);
+    const value = this.used.get(short) ?? this.old.get(short);
     if (value !== undefined) this.used.set(short, value);
     return value;
   };
 
   set = (key: string, value: T): void => {
     const short = digest(key);
-    if (this.old.get(short) === value) return;
+    if ((this.used.get(short) ?? this.old.get(short)) === value) return;
     this.used.set(short, value);
     this.changed = true;
   };

@@ -250,6 +250,10 @@ describeInBrowser('The preview', () => {
     await panel.getByRole('button', { name: 'page-id(46)' }).click();
     await panel.getByText('Copied page-id(46)').waitFor();
     expect(await tab.evaluate('navigator.clipboard.readText()')).toBe('page-id(46)');
+    for (let turn = 0; turn < 2; turn++) {
+      await tab.keyboard.press('Escape');
+      await panel.getByRole('button', { name: /Local Needle/ }).waitFor();
+    }
   });
 
   test('writes a rule for an element that was pointed at, by mouse or by keys, and shows it at once', async () => {
@@ -295,11 +299,14 @@ describeInBrowser('The preview', () => {
   });
 
   test('refuses what would not be one rule, and writes nothing', async () => {
-    const directory = smallProject('@needle a { pages: path("/"); .x { color: teal; } }\n');
+    // That its pages do not load the build yet is no fault of a rule.
+    const directory = smallProject('@needle a { pages: path("/"); .x { color: teal; } }\n', {
+      'local-needle.yaml': 'version: 1\nsites: { live: { folder: public, bundle-address: /assets/needle.css } }\n',
+    });
     const { overview } = await preview(directory);
     const wish = {
       ...{ doing: 'hide', selector: '.x', content: '', pages: 'path("/")', name: 'fresh', note: '' },
-      ...{ late: false, write: true, anyway: true },
+      ...{ late: false, write: true, anyway: false },
     };
     const cases: [object, string][] = [
       [{ ...wish, selector: '.x; } @needle evil { pages: all; @hide body' }, ''],
@@ -497,6 +504,9 @@ describeInBrowser('The preview', () => {
       ]);
       expect(await answer.text()).toMatch(text);
     }
+    const anew = JSON.stringify({ log: { version: '1.2', creator: {}, entries } }).replace('>b<', '>recorded anew<');
+    writeFileSync(join(directory, 'visit.har'), anew);
+    await tab.getByText('recorded anew').waitFor();
   });
 
   test('says when the running site is slow or down, and goes on once it is back', async () => {

@@ -4,7 +4,7 @@ import { isToldAtRunTime, marksOf } from '../build/scope.js';
 import { mustRun } from '../build/tasks.js';
 import { compileSheet } from '../css/cascade/sheet.js';
 import { longhandsNamed } from '../css/declaration.js';
-import { attribute, elementsIn, type Element } from '../page/document.js';
+import { attribute, type Element } from '../page/document.js';
 import { textOf } from '../page/elements.js';
 import { baseAddress } from '../page/location.js';
 import type { Page } from '../page/page.js';
@@ -13,7 +13,7 @@ import type { Action, Rule } from '../rule/rule.js';
 import { finding, type Finding, type FindingCode } from './finding.js';
 import type { Look } from './look.js';
 import type { CompiledAction } from './our-rules.js';
-import { forbiddenBy, forbidsHtml, type Asked } from './policy.js';
+import { forbiddenBy, forbidsHtml, policiesOf, type Asked } from './policy.js';
 
 /** Where a site serves the bundle, and what today's rules make of it. */
 export interface Loading {
@@ -83,7 +83,8 @@ interface Parts {
   js: Part | undefined;
   /** All stylesheets in the order of the source. */
   sheets: Part[];
-  metaPolicies: string[];
+  /** Those of its header and those in it. */
+  policies: string[];
 }
 
 function partsOf({ page, document }: Look, view: View, bundleAddress: string): Parts {
@@ -120,7 +121,8 @@ function partsOf({ page, document }: Look, view: View, bundleAddress: string): P
   visit(document.root, false);
   const last = (parts: Part[]) => parts.filter(({ ours }) => ours).pop();
   const shown = { css: bundleAddress, js: shownJs };
-  return { wanted, shown, css: last(sheets), js: last(scripts), sheets, metaPolicies: metaPoliciesOf(document.root) };
+  const policies = policiesOf(view.policy(page), document.root);
+  return { wanted, shown, css: last(sheets), js: last(scripts), sheets, policies };
 }
 
 /** Whether an address is that of the build, by its own name or one that changes with its content. */
@@ -179,7 +181,7 @@ function loadedTooEarly(
 
 /** What browsers would not load: http on an https page, and what the page's own policy forbids. */
 function blocked(
-  { css, js, wanted, metaPolicies }: Parts,
+  { css, js, wanted, policies }: Parts,
   page: Page,
   view: View,
   actions: Action[],
@@ -201,7 +203,6 @@ function blocked(
     }),
   ];
   const faults: LoadingFault[] = [];
-  const policies = [...(view.policy(page)?.split(',') ?? []), ...metaPolicies].filter((each) => each.trim() !== '');
   for (const each of asked) {
     if (own.startsWith('https:') && each.address?.startsWith('http:'))
       faults.push({
@@ -269,8 +270,7 @@ export function forbiddenInPages(
 ): Finding[] {
   const groups = new Map<string, { kind: 'style' | 'script'; by: string; pages: Page[] }>();
   for (const { page, css, js } of snippets) {
-    const metas = metaPoliciesOf(view.open(page).root);
-    const policies = [...(view.policy(page)?.split(',') ?? []), ...metas].filter((each) => each.trim() !== '');
+    const policies = policiesOf(view.policy(page), view.open(page).root);
     for (const kind of [...(css === null ? [] : ['style' as const]), ...(js === null ? [] : ['script' as const])]) {
       const by = policies.flatMap((policy) => forbiddenBy(policy, { kind, address: null }, pageAddress(page)) ?? [])[0];
       if (by === undefined) continue;
@@ -290,8 +290,3 @@ export function forbiddenInPages(
     ),
   );
 }
-
-const metaPoliciesOf = (root: Tree.ParentNode) =>
-  elementsIn(root, 'meta')
-    .filter((meta) => /^content-security-policy$/i.test(attribute(meta, 'http-equiv') ?? ''))
-    .map((meta) => attribute(meta, 'content') ?? '');

@@ -1,4 +1,6 @@
 import parsePolicy from 'content-security-policy-parser';
+import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { attribute, elementsIn, type Element } from '../page/document.js';
 
 /** What a page would load, as a Content-Security-Policy asks about it. */
 export interface Asked {
@@ -7,6 +9,17 @@ export interface Asked {
   address: string | null;
   /** The `nonce` of its element. */
   nonce?: string;
+}
+
+/** Whether an element is a policy that stands in the page itself. */
+export const isMetaPolicy = (element: Element) =>
+  element.tagName === 'meta' && /^content-security-policy$/i.test(attribute(element, 'http-equiv') ?? '');
+
+/** The policies of a page, one by one: those of its header (commas between them), and those in it. */
+export function policiesOf(header: string | null, root: Tree.ParentNode): string[] {
+  const metas = elementsIn(root, 'meta').filter(isMetaPolicy);
+  const own = metas.map((meta) => attribute(meta, 'content') ?? '');
+  return [...(header?.split(',') ?? []), ...own].filter((each) => each.trim() !== '');
 }
 
 /** The directives that decide, nearest first (CSP Level 3, 6.8.3). */

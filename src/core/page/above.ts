@@ -8,11 +8,14 @@ export interface Marks {
   high: number;
 }
 
-/** The bit of each key that a selector needs above an element. All others leave no mark. */
-const bits = new Map<string, number>();
 const none: Marks = { low: 0, high: 0 };
 
-function add(marks: Marks, bit: number): void {
+/** Sets the bit of an ID, class or tag; attributes are too many to tell apart. */
+function add(marks: Marks, key: string): void {
+  if (key === '*' || key.startsWith('[')) return;
+  let hash = 0;
+  for (let at = 0; at < key.length; at++) hash = (Math.imul(hash, 31) + key.charCodeAt(at)) >>> 0;
+  const bit = hash % 62;
   if (bit < 31) marks.low |= 1 << bit;
   else marks.high |= 1 << (bit - 31);
 }
@@ -28,29 +31,19 @@ export function neededAbove(tokens: Token[]): Marks | null {
     const type = tokens[at]?.type;
     if (type === 'parent' || type === 'column-combinator') return null;
     if (type !== 'descendant' && type !== 'child') continue;
-    const key = keyOf(tokens.slice(0, at));
-    if (key === '*') continue;
-    const bit = bits.get(key) ?? bits.size % 62;
-    bits.set(key, bit);
-    add(marks, bit);
+    add(marks, keyOf(tokens.slice(0, at)));
   }
   return marks.low === 0 && marks.high === 0 ? null : marks;
 }
 
 /** The marks of the elements of one page and of those above them. */
 export class MarksAbove {
-  private known = new Map<Element, Marks>();
-  private bitsThen = 0;
+  private readonly known = new Map<Element, Marks>();
 
   /** Whether all that is needed may stand above an element. */
   has(element: Element, need: Marks): boolean {
     const parent = parentOf(element);
     if (!parent) return false;
-    // A selector that was read since then has brought keys that were not looked for.
-    if (bits.size !== this.bitsThen) {
-      this.known = new Map();
-      this.bitsThen = bits.size;
-    }
     const { low, high } = this.known.get(parent) ?? this.mark(parent);
     return (low & need.low) === need.low && (high & need.high) === need.high;
   }
@@ -66,10 +59,7 @@ export class MarksAbove {
     let marks = (at && this.known.get(at)) ?? none;
     for (const each of open.reverse()) {
       marks = { ...marks };
-      for (const key of keysOf(each)) {
-        const bit = bits.get(key);
-        if (bit !== undefined) add(marks, bit);
-      }
+      for (const key of keysOf(each)) add(marks, key);
       this.known.set(each, marks);
     }
     return marks;

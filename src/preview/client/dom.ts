@@ -28,6 +28,10 @@ export async function ask<T>(path: string, body?: unknown): Promise<T> {
   return value;
 }
 
+/** Switches a rule (null: all of them) in this preview; says so where that fails. */
+export const switchRule = (rule: string | null, on: boolean) =>
+  ask('switch', { rule, on }).catch((error: unknown) => tell('problem', `Not switched: ${(error as Error).message}`));
+
 /** A verdict as it is shown everywhere. */
 export const badge = (verdict: string) => make('span', { className: `verdict ${verdict}` }, verdict);
 

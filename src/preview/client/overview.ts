@@ -1,5 +1,5 @@
 import type { OverviewState } from '../protocol.js';
-import { ask, badge, byId, make, tell } from './dom.js';
+import { ask, badge, byId, make, switchRule, tell } from './dom.js';
 import { onNews } from './news.js';
 
 /** Cells and pages that are shown before one asks for more. */
@@ -69,7 +69,7 @@ function showRules(rules: OverviewState['rules']): void {
       box.setAttribute('role', 'switch');
       box.setAttribute('aria-label', `${name} in this preview`);
       box.dataset['rule'] = name;
-      box.onchange = () => void ask('switch', { rule: name, on: box.checked });
+      box.onchange = () => void switchRule(name, box.checked);
       const filter = make('button', { type: 'button', className: 'name', title: 'Show its pages' }, name);
       filter.onclick = () => searchFor(`rule:${name}`);
       const counts = Object.entries(verdicts).map(([verdict, number]) => {
@@ -175,8 +175,8 @@ async function open(rule: string, path: string, verdict: string, address: string
 }
 
 byId('cell-close').onclick = () => byId<HTMLDialogElement>('cell').close();
-byId('all-on').onclick = () => void ask('switch', { rule: null, on: true });
-byId('all-off').onclick = () => void ask('switch', { rule: null, on: false });
+byId('all-on').onclick = () => void switchRule(null, true);
+byId('all-off').onclick = () => void switchRule(null, false);
 byId('more').onclick = () => {
   most += atOnce;
   showPages();

@@ -1,5 +1,5 @@
 import type { PanelState, PickAnswer, ToPage, ToPanel } from '../protocol.js';
-import { ask, badge, byId, make, tell } from './dom.js';
+import { ask, badge, byId, make, switchRule, tell } from './dom.js';
 import { onNews } from './news.js';
 import { wishForm } from './wish.js';
 
@@ -73,7 +73,7 @@ function showRules(rules: PanelState['rules']): void {
       box.setAttribute('role', 'switch');
       box.disabled = standing === 'paused' || standing === 'ended';
       box.dataset['rule'] = name;
-      box.onchange = () => void ask('switch', { rule: name, on: box.checked });
+      box.onchange = () => void switchRule(name, box.checked);
       return make(
         'li',
         { className: standing === 'on' ? '' : 'out' },
@@ -100,8 +100,7 @@ function showRules(rules: PanelState['rules']): void {
 
 /** Switches the rules of this page alone: a before and after of it. */
 async function switchAll(on: boolean): Promise<void> {
-  for (const { name, standing } of state?.rules ?? [])
-    if (standing === (on ? 'off' : 'on')) await ask('switch', { rule: name, on });
+  for (const { name, standing } of state?.rules ?? []) if (standing === (on ? 'off' : 'on')) await switchRule(name, on);
 }
 
 /** A button that copies a text; it shows the text itself unless it has other words. */
@@ -212,7 +211,7 @@ window.addEventListener('keydown', (event) => {
   if (picking && /^(Arrow|Enter$|Escape$)/.test(event.key)) {
     event.preventDefault();
     toPage({ needle: 'key', key: event.key });
-  } else if (event.key === 'Escape' || (event.altKey && event.shiftKey && event.code === 'KeyN')) {
+  } else if ((event.key === 'Escape' && isOpen()) || (event.altKey && event.shiftKey && event.code === 'KeyN')) {
     setOpen(!isOpen());
     byId(isOpen() ? 'path' : 'open').focus();
   }
