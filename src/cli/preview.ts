@@ -141,6 +141,7 @@ export const command: Command<PreviewArguments> = {
     const upstream = upstreamOf(all, wanted);
     let told: CheckReport | null = null;
     const stage = new Stage(
+      readingOf(all),
       () => {
         // What was learnt of pages so far is kept for what is read now.
         all.learnt.save();

@@ -52,7 +52,6 @@ export class Stage {
   private shipments: Shipments;
   private acting = new Map<string, Acting>();
   private timer: NodeJS.Timeout | undefined;
-  reading: Reading;
   bundle: Bundle;
   /** The last verdicts; null before the first. */
   report: CheckReport | null = null;
@@ -63,12 +62,12 @@ export class Stage {
   /** Counts what was shown; part of the addresses of what ships. */
   version = 1;
 
-  /** Reads the project for the first time. Throws ProblemError. */
+  /** Begins with a reading; `read` makes the next ones. Throws ProblemError. */
   constructor(
+    public reading: Reading,
     private readonly read: () => Reading,
     private readonly onProblem: (problem: ProblemError | null) => void,
   ) {
-    this.reading = read();
     this.shipments = prepare(this.reading);
     this.bundle = this.build();
     this.acting = this.whatActs();

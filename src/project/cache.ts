@@ -59,6 +59,8 @@ export class Cache<T> {
 
   /** Writes the file whole, if anything changed. That it cannot be written is no fault: the next run takes longer. */
   save(): void {
+    // Of a cache that nobody asked, nothing is forgotten.
+    if (!this.known) return;
     if (!this.changed && this.used.size === this.old.size) return;
     try {
       mkdirSync(dirname(this.path), { recursive: true });
