@@ -38,7 +38,7 @@ export async function startPreview(
 }
 
 /** Waits until something holds; a page may be reloaded meanwhile. Throws where it never does. */
-export async function until(holds: () => unknown, ms = 10_000): Promise<void> {
+export async function until(holds: () => unknown, ms = 20_000): Promise<void> {
   const end = Date.now() + ms;
   const held = async () => {
     try {
