@@ -18,6 +18,12 @@ export default {
       },
     ],
   },
+  coverageProvider: 'v8',
+  coverageReporters: ['text-summary'],
+  // What runs in browsers and in programs of its own is not counted here.
+  collectCoverageFrom: ['src/**/*.ts', '!src/preview/client/**', '!src/**/*.d.ts', '!src/cli/main.ts'],
+  // The floor that CI holds, of the tests that wait for no browser (tools/test.mjs).
+  coverageThreshold: { global: { lines: 85, branches: 84 } },
   testTimeout: 180_000,
   // On two cores Jest would leave one idle; most of the time goes into programs that the tests start.
   maxWorkers: 2,

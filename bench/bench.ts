@@ -1,11 +1,11 @@
 import { spawn, spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { DemoPage } from '../demo/pages.js';
 import { startDemoServer } from '../demo/server.js';
-import { makeProject } from './project.js';
+import { makePages, makeProject, type Load } from './project.js';
 
 /** Runs of each command; the median counts. */
 const runs = Number(process.env['BENCH_RUNS'] ?? 3);
@@ -52,39 +52,49 @@ function timeEdited(args: string[], cwd: string): number {
 
 const check = [program, 'check', '--fail-on', 'never', '--format', 'json'];
 const peaksOfCheck: number[] = [];
-for (const [pages, rules, targeted, cold, edited] of [
-  [1000, 200, 600, 2, 2],
-  [10_000, 200, 600, 0.5, 1 / 15],
-  [10_000, 20, 10_000, 1.5, 0.5],
-] as const) {
-  const directory = makeProject(pages, rules, targeted);
-  const folder = join(directory, 'public');
+const given = /^--pages(=|$)/.test(process.argv[2] ?? '')
+  ? (process.argv[2]?.split('=')[1] ?? process.argv[3])
+  : undefined;
+const folders = given === undefined ? [makePages(1000), makePages(10_000)] : [given];
+
+/** Times a check of a folder; with as many pages targeted as there are, every rule is for all of them. */
+async function timeChecks(folder: string, amount: number, load: Load, cold: number, edited: number): Promise<void> {
+  const directory = makeProject(folder, load);
   try {
-    const title = `check: ${pages} pages, ${rules} rules for ${targeted === pages ? 'all, a guard' : targeted}`;
+    const whom = load.targeted >= amount ? 'all of them' : `${load.targeted} of them`;
+    const title = `check: ${amount} pages, ${load.rules} rules for ${whom}`;
     const parse = time([bare, folder], directory);
-    // Files that were just written may still change without looking changed; they are not cached.
-    await new Promise((done) => setTimeout(done, 2500));
     compare(`${title} / bare parse5`, timeCold(check, directory), parse, cold);
     compare(`${title}, one edited / bare parse5`, timeEdited(check, directory), parse, edited);
-    if (targeted < pages) peaksOfCheck.push(await peakMemory(check, directory));
-    if (pages === 1000) {
-      compare(
-        'find on 1000 pages / bare parse5',
-        time([program, 'find', '.part-3 h2', '--format', 'json'], directory),
-        parse,
-        2,
-      );
-    } else if (targeted < pages) {
-      const scaled = (script: string) =>
-        (time([script, folder, String(sample)], directory, undefined, 1) * pages) / sample;
-      const ours = timeCold(check, directory);
-      compare(`${title} / a jsdom loop (${sample} pages, scaled)`, ours, scaled(jsdomLoop), 1);
-      compare(`${title} / a Chromium loop (${sample} pages, scaled)`, ours, scaled(chromiumLoop), 1 / 100);
+    if (load.targeted >= amount) return;
+    peaksOfCheck.push(await peakMemory(check, directory));
+    if (amount <= 1000) {
+      const find = time([program, 'find', 'h2', '--seconds', '600', '--format', 'json'], directory);
+      compare(`find on ${amount} pages / bare parse5`, find, parse, 2);
+      return;
     }
+    const scaled = (script: string) =>
+      (time([script, folder, String(sample)], directory, undefined, 1) * amount) / sample;
+    const ours = timeCold(check, directory);
+    compare(`${title} / a jsdom loop (${sample} pages, scaled)`, ours, scaled(jsdomLoop), 1);
+    compare(`${title} / a Chromium loop (${sample} pages, scaled)`, ours, scaled(chromiumLoop), 1 / 100);
   } finally {
     rmSync(directory, { recursive: true });
   }
 }
+
+// Files that were just written may still change without looking changed; they are not cached.
+if (given === undefined) await new Promise((done) => setTimeout(done, 2500));
+for (const folder of folders) {
+  const amount = readdirSync(folder, { recursive: true, encoding: 'utf8' }).filter((file) =>
+    file.endsWith('.html'),
+  ).length;
+  const [cold, edited] = amount > 1000 ? [0.5, 1 / 15] : [2, 2];
+  await timeChecks(folder, amount, { rules: 200, targeted: Math.min(600, amount) }, cold, edited);
+  if (amount > 1000) await timeChecks(folder, amount, { rules: 20, targeted: amount }, 1.5, 0.5);
+}
+if (given !== undefined) process.exit(0);
+for (const folder of folders) rmSync(folder, { recursive: true });
 const [few = NaN, many = NaN] = peaksOfCheck;
 console.log(
   `${'check: peak memory at 10,000 pages / at 1000'.padEnd(58)} ${many.toFixed(0)} MB / ${few.toFixed(0)} MB = ${(many / few).toFixed(2)}  (at most 2)`,

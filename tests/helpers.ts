@@ -2,16 +2,20 @@ import { execFile } from 'node:child_process';
 import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
+import { execute } from '../src/cli/execute.js';
 import { chromiumPath } from '../src/browser/chromium.js';
-import { buildBundle } from '../src/core/build/bundle.js';
-import { prepareShipments, type ShipmentInput } from '../src/core/build/shipment.js';
+import { buildBundle } from '../src/core/ship/bundle.js';
+import { prepareShipments, type ShipmentInput } from '../src/core/ship/shipment.js';
 import { assembleSite } from '../src/capture/site-content.js';
-import type { CheckInput } from '../src/core/check/plan.js';
+import type { CheckInput } from '../src/core/check/input.js';
 import { readOpening } from '../src/core/page/opening.js';
 import { readRuleFile } from '../src/project/rule-file.js';
-import type { FileUse } from '../src/core/rule/rule.js';
+import type { FileUse } from '../src/core/action/action.js';
 
-/** What a run of the built program gave. */
+/** How many generated cases a test tries: few in `npm test`, all of them in `npm run test:long`. */
+export const runsOf = (short: number, long: number) => (process.env['LONG_TESTS'] === undefined ? short : long);
+
+/** What a run of the program gave. */
 export interface Run {
   status: number;
   out: string;
@@ -21,13 +25,40 @@ export interface Run {
 const program = join(process.cwd(), 'dist/program/local-needle.js');
 
 /** Runs the built program in a folder. */
-export function run(directory: string, words: string[], environment: Record<string, string> = {}): Promise<Run> {
+export function runBuilt(directory: string, words: string[], environment: Record<string, string> = {}): Promise<Run> {
   return new Promise((done) => {
     const options = { cwd: directory, env: { ...process.env, ...environment }, maxBuffer: 64 * 1024 * 1024 };
     execFile(process.execPath, [program, ...words], options, (error, out, log) => {
       done({ status: error ? Number(error.code) : 0, out, log });
     });
   });
+}
+
+let running: Promise<unknown> = Promise.resolve();
+
+/** Runs a command in a folder through the program's own entry, in this process: one after the other. */
+export function run(directory: string, words: string[], environment: Record<string, string> = {}): Promise<Run> {
+  const next = running.then(() => runHere(directory, words, environment));
+  running = next;
+  return next;
+}
+
+async function runHere(directory: string, words: string[], environment: Record<string, string>): Promise<Run> {
+  const before = { directory: process.cwd(), environment: { ...process.env } };
+  const [out, log]: [string[], string[]] = [[], []];
+  process.chdir(directory);
+  Object.assign(process.env, environment);
+  try {
+    const status = await execute(words, {
+      out: (text) => void out.push(`${text}\n`),
+      log: (text) => void log.push(`${text}\n`),
+    });
+    return { status, out: out.join(''), log: log.join('') };
+  } finally {
+    process.chdir(before.directory);
+    for (const name of Object.keys(environment)) delete process.env[name];
+    Object.assign(process.env, before.environment);
+  }
 }
 
 /** Makes a temporary folder with these files. */
@@ -74,7 +105,12 @@ export const bundleOf = (input: ShipmentInput, shippedName: (file: FileUse) => s
   });
 
 /** A site of these pages (bodies of documents), and a check of these rules on it. */
-export function siteOf(bodies: Record<string, string>, ruleText: string, file = 'a.css') {
+export function siteOf(
+  bodies: Record<string, string>,
+  ruleText: string,
+  file = 'a.css',
+  contentOf: (url: string) => Uint8Array | null = () => null,
+) {
   const forms = [{ in: 'body-class' as const, like: 'page-{id}' }];
   const html = new Map(
     Object.entries(bodies).map(([path, body]) => [path, `<!doctype html><html><head></head>${body}`]),
@@ -89,11 +125,11 @@ export function siteOf(bodies: Record<string, string>, ruleText: string, file = 
     [],
     {
       html: ({ path }) => html.get(path) ?? '',
-      ...{ style: () => null, file: () => null, policy: () => null, pathOptions: {} },
+      ...{ style: () => null, file: () => null, policy: () => null, pathOptions: { queryKeys: ['p'] } },
     },
   );
   const read = readRuleFile(ruleText, file, file, (_from, url, at) => ({
-    use: { url, at, path: null, content: null },
+    use: { url, at, path: contentOf(url) && url, content: contentOf(url) },
     fault: null,
   }));
   if (read.problems.length > 0) throw new Error(JSON.stringify(read.problems));

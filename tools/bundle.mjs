@@ -1,5 +1,5 @@
 // Joins what tsc compiled into a few files below dist/program: loading hundreds of small modules took most of the time of
-// a short command. Not minified: needle.js ships as the text of one of the functions (src/core/build/runtime.ts).
+// a short command. Not minified: needle.js ships as the text of one of the functions (src/core/ship/runtime.ts).
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { rmSync } from 'node:fs';
@@ -11,7 +11,7 @@ rmSync(outdir, { recursive: true, force: true });
 await build({
   entryPoints: {
     'local-needle': join(dist, 'src/cli/main.js'),
-    'check-helper': join(dist, 'src/cli/check-helper.js'),
+    'parallel-check-worker': join(dist, 'src/app/parallel-check-worker.js'),
   },
   outdir,
   bundle: true,

@@ -15,5 +15,10 @@ if (time(marker) < time(join(root, 'package-lock.json'))) {
   // Not `npm ci`: it insists on packages for other systems, which not every registry mirror has.
   run('npm', ['install', '--no-save', '--no-audit', '--no-fund', '--loglevel=error']);
 }
-run(process.execPath, [join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '--build']);
+run(process.execPath, [
+  join(root, 'node_modules', 'typescript', 'bin', 'tsc'),
+  '--build',
+  'tsconfig.json',
+  'tsconfig.core.json',
+]);
 run(process.execPath, [join(root, 'tools', 'bundle.mjs')]);

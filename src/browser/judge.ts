@@ -1,15 +1,18 @@
 import type { Browser, BrowserContext, Page as BrowserPage } from 'playwright-core';
-import type { Bundle } from '../core/build/bundle.js';
-import { matchedElements, verdictOf, type Judgement, type JudgedRule } from '../core/check/judge.js';
-import type { Look } from '../core/check/look.js';
-import type { CheckInput, Step } from '../core/check/plan.js';
-import { planCheck } from '../core/check/plan.js';
+import type { Bundle } from '../core/ship/bundle.js';
+import type { Action } from '../core/action/action.js';
+import type { CompiledAction, CompiledRule } from '../core/action/compiled.js';
+import { actionKind } from '../core/action/index.js';
+import type { Judgement } from '../core/action/judgement.js';
+import type { CheckInput } from '../core/check/input.js';
+import { elementsOf, verdictOf } from '../core/check/judge.js';
+import type { OpenedPage } from '../core/check/opened-page.js';
+import { planCheck, type PageTask } from '../core/check/plan.js';
 import type { Cell, Verdict } from '../core/check/verdict.js';
 import { selectorParts } from '../core/css/selector.js';
 import { elementPath } from '../core/page/element-path.js';
 import { pageAddress, type View } from '../core/page/view.js';
-import type { Action } from '../core/rule/rule.js';
-import { targets } from '../core/rule/target.js';
+import { ownPages } from '../core/target/delivery.js';
 import { measure, type Measured, type Probe } from './measure.js';
 import { answer, withBuild, type BrowserSource } from './serve.js';
 import { applyState } from './state.js';
@@ -28,20 +31,20 @@ export async function judgeInBrowser(
 ): Promise<Cell[]> {
   const cells: Cell[] = [];
   const bundles = new Map<View, Bundle>();
-  for (const step of planCheck(input).steps()) {
-    const look = step.look();
+  for (const task of planCheck(input).tasks) {
+    const look = task.look();
     const { view } = look;
     const bundle = bundles.get(view) ?? bundleFor(view);
     bundles.set(view, bundle);
-    if (step.work.judged.length === 0) continue;
-    const visitor = step.work.judged[0]?.rule.compiled.rule.visitor ?? input.visitor;
+    if (task.work.judged.length === 0) continue;
+    const visitor = task.work.judged[0]?.rule.rule.visitor ?? input.visitor;
     const context = await browser.newContext({
       viewport: { width: look.viewport.width, height: look.viewport.height },
       bypassCSP: true,
       serviceWorkers: 'block',
     });
     try {
-      cells.push(...(await judgePage(context, step, look, bundle, input, { source, visitor })));
+      cells.push(...(await judgePage(context, task, look, bundle, input, { source, visitor })));
     } finally {
       await context.close();
     }
@@ -51,8 +54,8 @@ export async function judgeInBrowser(
 
 async function judgePage(
   context: BrowserContext,
-  { page, work }: Step,
-  look: Look,
+  { page, work }: PageTask,
+  look: OpenedPage,
   bundle: Bundle,
   input: CheckInput,
   { source, visitor }: { source: BrowserSource; visitor: string | null },
@@ -75,65 +78,54 @@ async function judgePage(
 
 async function judgeRule(
   tab: BrowserPage,
-  { compiled: { rule }, actions }: JudgedRule,
-  look: Look,
+  { rule, actions }: CompiledRule,
+  look: OpenedPage,
   failures: string[],
   scripts: boolean,
 ): Promise<Cell> {
   const own = actions.filter(
-    ({ compiled: { action } }) => action.kind !== 'definition' && targets(rule, action, look.page, look.view.site),
+    ({ action }) => actionKind(action).judge !== null && ownPages(rule, action, look.view.site).has(look.page),
   );
-  const applied = own.filter(({ compiled }) => look.cascade.holds(compiled.around) !== false);
+  const applied = own.filter(({ around }) => look.cascade.holds(around) !== false);
   const probes = applied.map((each) => probeOf(each, look));
   if (scripts) await waitForLate(tab, probes);
   const measured = await tab.evaluate(measure, probes);
-  const judgements = measured.map((each, index) => resultOf(applied[index]?.compiled.action as Action, each));
+  const judgements = measured.map((each, index) => resultOf(applied[index]?.action as Action, each));
   const verdict = verdictOf(judgements, rule.arrivesLate, applied.length < own.length);
   const failed = failures.some((text) => text.includes(`Rule "${rule.name}" failed`));
   return {
     rule: rule.name,
     page: look.page.path,
-    verdict: scripts
-      ? withScript(
-          verdict,
-          measured,
-          applied.map(({ compiled }) => compiled.action),
-          failed,
-        )
-      : verdict,
+    verdict: scripts ? withScript(verdict, measured, failed) : verdict,
     sure: true,
     actions: judgements.map(({ result }) => result),
   };
 }
 
 /** In a browser a script's effect is seen: it ran without a fault, once what it waits for was there. */
-function withScript(verdict: Verdict, measured: Measured[], actions: Action[], failed: boolean): Verdict {
+function withScript(verdict: Verdict, measured: Measured[], failed: boolean): Verdict {
   if (verdict !== 'unseen') return failed ? 'beaten' : verdict;
   if (failed) return 'beaten';
-  return measured.some(({ elements }, index) => actions[index]?.kind === 'script' && elements === 0) ? 'empty' : 'hit';
+  return measured.some(({ elements }) => elements === 0) ? 'empty' : 'hit';
 }
 
 /** What is asked of the page for one action. */
-function probeOf(each: JudgedRule['actions'][number], look: Look): Probe {
-  const { action, rules, around } = each.compiled;
-  const listed = action.kind === 'mark-current' || around.some(({ kind }) => kind === 'scope');
-  const selector =
-    action.kind === 'script'
-      ? (action.waitFor ?? 'html')
-      : action.kind === 'stylesheet'
-        ? 'html'
-        : action.selectors.map(({ text }) => selectorParts(text).element).join(', ');
+function probeOf(each: CompiledAction, look: OpenedPage): Probe {
+  const { action, rules, around } = each;
+  const { by, selector, image, text, html } = actionKind(action).probe(action);
+  // Links to the page itself, and elements in a scope, no selector names.
+  const listed = actionKind(action).scope === 'links' || around.some(({ kind }) => kind === 'scope');
   const declarations = rules[0]?.declarations ?? [];
   return {
-    kind: action.kind,
-    selector,
-    paths: listed ? matchedElements(each, look).map(elementPath) : null,
-    pseudos: [...new Set(action.selectors.map(({ text }) => selectorParts(text).pseudo.replace(/^:(?!:)/, '::')))],
+    by,
+    selector: selector ?? action.selectors.map((own) => selectorParts(own.text).element).join(', '),
+    paths: listed ? elementsOf(each, look).map(elementPath) : null,
+    pseudos: [...new Set(action.selectors.map((own) => selectorParts(own.text).pseudo.replace(/^:(?!:)/, '::')))],
     longhands: each.longhands,
     text: declarations.map(({ name, value }) => `${name}: ${value} !important`).join('; '),
-    image: action.kind === 'swap' ? (action.image?.path ?? action.image?.url ?? null) : null,
-    words: action.kind === 'swap' ? action.text : null,
-    html: action.kind === 'swap' && action.html?.content ? new TextDecoder().decode(action.html.content).trim() : null,
+    image,
+    words: text,
+    html,
   };
 }
 
@@ -146,12 +138,12 @@ async function waitForLate(tab: BrowserPage, probes: Probe[]): Promise<void> {
 
 /** A result as the page told it; what beats a pair, a browser does not tell. */
 function resultOf(
-  { kind, selector }: Action,
+  action: Action,
   { elements, pairs, won, changes, lost }: Measured,
 ): Pick<Judgement, 'result' | 'changes' | 'unseen'> {
   const by = { file: '', line: 0, selector: '', reason: 'order' as const };
-  // A script acts on no element that its selector names: what it waits for is not counted.
-  const unseen = kind === 'script' || kind === 'stylesheet';
-  const result = { action: kind, selector, elements: unseen ? 0 : elements, pairs, won };
+  // What only waits for an element acts on none: it is not counted.
+  const unseen = actionKind(action).probe(action).by === 'nothing';
+  const result = { action: action.kind, selector: action.selector, elements: unseen ? 0 : elements, pairs, won };
   return { changes, unseen, result: { ...result, beaten: lost.map((each) => ({ ...each, by })) } };
 }

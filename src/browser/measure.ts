@@ -1,6 +1,6 @@
 /** What is asked of a page for one action. */
 export interface Probe {
-  kind: string;
+  by: 'styles' | 'displayed' | 'content' | 'nothing';
   selector: string;
   /** The elements by their places, where a selector alone does not say them (`@scope`). */
   paths: string[] | null;
@@ -62,13 +62,13 @@ export function measure(probes: Probe[]): Measured[] {
   return probes.map((probe): Measured => {
     const elements = elementsOf(probe);
     const result: Measured = { elements: elements.length, pairs: 0, won: 0, changes: false, lost: [] };
-    if (probe.kind === 'swap')
+    if (probe.by === 'content')
       return { ...result, changes: elements.length > 0 && elements.every((each) => isSwapped(probe, each)) };
-    if (probe.kind === 'only-here') {
+    if (probe.by === 'displayed') {
       const shown = elements.filter((each) => each.checkVisibility());
       return { ...result, pairs: elements.length, won: shown.length, changes: shown.length > 0 };
     }
-    if (probe.kind === 'script' || probe.kind === 'stylesheet') return result;
+    if (probe.by === 'nothing') return result;
     finish();
     const pairs = elements.flatMap((element) =>
       probe.pseudos

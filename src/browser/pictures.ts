@@ -1,7 +1,7 @@
 import type { Browser, BrowserContext } from 'playwright-core';
-import type { Bundle } from '../core/build/bundle.js';
-import type { CheckInput } from '../core/check/plan.js';
-import type { Way } from '../core/check/look.js';
+import type { Bundle } from '../core/ship/bundle.js';
+import type { CheckInput } from '../core/check/input.js';
+import type { ViewSettings } from '../core/check/opened-page.js';
 import type { Page } from '../core/page/page.js';
 import { pageAddress, type View } from '../core/page/view.js';
 import { comparePictures, type PictureDifference } from './compare-pictures.js';
@@ -9,17 +9,17 @@ import { answer, withBuild, type BrowserSource } from './serve.js';
 import { applyState } from './state.js';
 
 /** A page to be taken before and after. */
-export interface Sitting {
+export interface PictureSubject {
   page: Page;
   view: View;
-  way: Way;
+  settings: ViewSettings;
   visitor: string | null;
   /** The rules that are for it; none for a page that must stay as it is. */
   rules: string[];
 }
 
 /** A page as it was and as it is with the build. */
-export interface PicturePair extends Sitting {
+export interface PicturePair extends PictureSubject {
   before: Buffer;
   after: Buffer;
   difference: PictureDifference;
@@ -33,21 +33,21 @@ const mostHeight = 8000;
 /** Takes a page without the build and with it. A second run gives the same pictures: clock and animations stand still. */
 export async function takePair(
   browser: Browser,
-  sitting: Sitting,
+  subject: PictureSubject,
   bundle: Bundle,
   source: BrowserSource,
   input: CheckInput,
 ): Promise<PicturePair> {
-  const { view, page, way } = sitting;
+  const { view, page, settings } = subject;
   const html = view.html(page);
   const context = await browser.newContext({
-    viewport: { width: way.viewport.width, height: way.viewport.height },
+    viewport: { width: settings.viewport.width, height: settings.viewport.height },
     ...{ bypassCSP: true, serviceWorkers: 'block', reducedMotion: 'reduce', timezoneId: 'UTC', locale: 'en-GB' },
   });
   try {
-    const before = await take(context, sitting, html, bundle, source, input);
-    const after = await take(context, sitting, withBuild(html, bundle, input.place), bundle, source, input);
-    return { ...sitting, before, after, difference: comparePictures(before, after) };
+    const before = await take(context, subject, html, bundle, source, input);
+    const after = await take(context, subject, withBuild(html, bundle, input.place), bundle, source, input);
+    return { ...subject, before, after, difference: comparePictures(before, after) };
   } finally {
     await context.close();
   }
@@ -55,7 +55,7 @@ export async function takePair(
 
 async function take(
   context: BrowserContext,
-  { page, view, way, visitor }: Sitting,
+  { page, view, settings, visitor }: PictureSubject,
   html: string,
   bundle: Bundle,
   source: BrowserSource,
@@ -72,11 +72,11 @@ async function take(
     await tab.clock.pauseAt(moment);
     await tab.goto(address, { waitUntil: 'load', timeout: 30_000 });
     await tab.clock.runFor(1000);
-    const change = way.state === null ? undefined : input.states[way.state];
+    const change = settings.state === null ? undefined : input.states[settings.state];
     if (change) await applyState(tab, change);
     await tab.evaluate(() => document.fonts.ready.then(() => undefined));
     const height = await tab.evaluate(() => document.documentElement.scrollHeight);
-    const clip = { x: 0, y: 0, width: way.viewport.width, height: Math.min(height, mostHeight) };
+    const clip = { x: 0, y: 0, width: settings.viewport.width, height: Math.min(height, mostHeight) };
     return await tab.screenshot({ fullPage: true, animations: 'disabled', caret: 'hide', scale: 'css', clip });
   } finally {
     await tab.close();

@@ -1,7 +1,7 @@
 import type { Route } from 'playwright-core';
-import type { Bundle } from '../core/build/bundle.js';
-import { insertInto } from '../core/build/insert.js';
-import type { CheckInput } from '../core/check/plan.js';
+import type { Bundle } from '../core/ship/bundle.js';
+import { insertInto } from '../core/ship/insert.js';
+import type { CheckInput } from '../core/check/input.js';
 import type { View } from '../core/page/view.js';
 
 /** What a page in Chromium may load beside itself. */

@@ -9,7 +9,7 @@ import {
   writeFileSync,
 } from 'node:fs';
 import { dirname, join, relative, sep } from 'node:path';
-import { insertionPoint } from '../core/build/insert.js';
+import { insertionPoint } from '../core/ship/insert.js';
 import { decodePage, insertBytes } from './decode.js';
 import { readSiteFile } from './folder.js';
 

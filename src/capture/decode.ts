@@ -1,6 +1,9 @@
 // Node's own TextDecoder reads windows-1252 as ISO-8859-1 (0x80 to 0x9f become control characters).
 import { TextDecoder } from '@exodus/bytes/encoding.js';
 import sniffEncoding from 'html-encoding-sniffer';
+import { isUtf8 } from 'node:buffer';
+import { openingEnd, readOpening, readOpeningPart, type PageOpening } from '../core/page/opening.js';
+import { readWords, type PageWords } from '../core/page/site-words.js';
 
 /** The text of an HTML document and how sure its character set is. */
 export interface DecodedPage {
@@ -30,6 +33,40 @@ export function decodePage(bytes: Uint8Array, headerCharset?: string): DecodedPa
     return { html: decodeAs('windows-1252', bytes), guessed: true, encoding: 'windows-1252' };
   }
 }
+
+/** The start of a page and everything that it names, read from its bytes; most of it is not decoded. */
+export interface PageStart {
+  opening: PageOpening;
+  words: PageWords;
+  /** See DecodedPage. */
+  guessed: boolean;
+}
+
+/** Reads what the start of a page tells, as decodePage and readOpening would. */
+export function readStart(bytes: Uint8Array, headerCharset?: string): PageStart {
+  const declared = sniffEncoding(bytes, {
+    transportLayerEncodingLabel: headerCharset,
+    defaultEncoding: isUtf8(bytes) ? 'UTF-8' : 'x-undeclared',
+  });
+  const guessed = declared === 'x-undeclared';
+  const encoding = guessed ? 'windows-1252' : declared;
+  if (!hasAsciiLetters.test(encoding)) {
+    const { html } = decodePage(bytes, headerCharset);
+    return { opening: readOpening(html), words: readWords(html), guessed };
+  }
+  const characters = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1');
+  const end = openingEnd(characters);
+  const part = end === null ? null : readOpeningPart(decodeAs(encoding, bytes.subarray(0, end)));
+  const words = readWords(characters);
+  return {
+    opening: part ?? readOpening(decodeAs(encoding, bytes)),
+    words: /[^\0-\x7f]/.test(words) ? decodeAs(encoding, Buffer.from(words, 'latin1')) : words,
+    guessed,
+  };
+}
+
+/** Encodings in which a byte below 128 is always the ASCII character of that number. */
+const hasAsciiLetters = /^(utf-8|windows-\d+|iso-8859-\d+|koi8-\w+|macintosh|x-mac-cyrillic|euc-kr|euc-jp)$/i;
 
 /** Decodes a stylesheet (CSS Syntax 3, 3.2): byte order mark, the answer's charset, `@charset`, else UTF-8. */
 export function decodeStyle(bytes: Uint8Array, headerCharset?: string): string {

@@ -1,12 +1,13 @@
 import { closeSync, constants, fstatSync, lstatSync, openSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
 import { isAbsolute, join, relative, sep } from 'node:path';
-import { finding, type Finding } from '../core/check/finding.js';
-import { readOpening } from '../core/page/opening.js';
+import { finding, type Finding } from '../core/finding.js';
+import type { KeptInFile } from '../core/check/result-cache.js';
+import type { PageWords } from '../core/page/site-words.js';
 import type { PageIdForm } from '../core/page/page-id.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
 import { folderPath } from '../core/page/view.js';
-import { decodePage, decodeStyle, looksLikeHtml } from './decode.js';
+import { decodePage, decodeStyle, looksLikeHtml, readStart } from './decode.js';
 import { hashOf } from './haystack.js';
 import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
 
@@ -35,12 +36,12 @@ export function identityOf(path: string): string | null {
   return Date.now() - Math.max(mtimeMs, ctimeMs) < settlingMs || isSymbolicLink ? null : `${size} ${mtimeMs}`;
 }
 
-function readKnown(folder: string, file: string): KnownFile {
+function readKnown(folder: string, file: string, keepWords: (words: PageWords) => void): KnownFile {
   const bytes = readSiteFile(folder, file);
   if (!looksLikeHtml(bytes)) return { opening: null, guessed: false };
-  const { html, guessed } = decodePage(bytes);
-  const { title, body } = readOpening(html);
-  return { opening: { title, body: [...body] }, guessed };
+  const { opening, words, guessed } = readStart(bytes);
+  keepWords(words);
+  return { opening: { title: opening.title, body: [...opening.body] }, guessed };
 }
 
 /** Bytes that a page may have at most. */
@@ -57,6 +58,7 @@ export function readFolder(
   options: PathOptions,
   forms: PageIdForm[] | null,
   cache?: FileCache,
+  keptWords?: KeptInFile<PageWords>,
 ): SiteContent {
   // Links to folders are not gone into: they may lead in a circle, or out.
   const files = readdirSync(folder, { recursive: true, withFileTypes: true })
@@ -70,7 +72,8 @@ export function readFolder(
     try {
       const identity = identityOf(join(folder, file));
       const known = identity === null ? undefined : cache?.get(`${file} ${identity}`);
-      const read = known ?? readKnown(folder, file);
+      const read =
+        known ?? readKnown(folder, file, (words) => identity && keptWords?.set(`${file} ${identity}`, words));
       if (identity !== null) cache?.set(`${file} ${identity}`, read);
       if (!read.opening) {
         findings.push(
@@ -99,6 +102,7 @@ export function readFolder(
     }
   }
   cache?.save();
+  keptWords?.save(false);
   if (problems.length > 0) throw new ProblemError(problems, 'access');
   if (captured.length === 0)
     throw new ProblemError(
@@ -123,6 +127,8 @@ export function readFolder(
     },
     file,
     policy: () => null,
+    words: (page) => readStart(readSiteFile(folder, page.file)).words,
+    keptWords,
     pathOptions: options,
   });
 }

@@ -10,7 +10,7 @@ import {
   validateSync,
   type ValidationError,
 } from 'class-validator';
-import { finding, type Finding } from '../core/check/finding.js';
+import { finding, type Finding } from '../core/finding.js';
 import { readOpening } from '../core/page/opening.js';
 import type { PageIdForm } from '../core/page/page-id.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';

@@ -12,12 +12,14 @@ import {
 } from 'node:fs';
 import { dirname, join } from 'node:path';
 import writeFileAtomic from 'write-file-atomic';
-import type { Finding } from '../core/check/finding.js';
+import type { Finding } from '../core/finding.js';
 import { readOpening } from '../core/page/opening.js';
 import type { PageIdForm } from '../core/page/page-id.js';
 import type { PathOptions } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
-import { decodePage, decodeStyle } from './decode.js';
+import type { KeptInFile } from '../core/check/result-cache.js';
+import type { PageWords } from '../core/page/site-words.js';
+import { decodePage, decodeStyle, readStart } from './decode.js';
 import { assembleSite, type SiteContent } from './site-content.js';
 import { readEntry, type Entry, type Missed, type StoredPage, type StoredStyle } from './stored.js';
 
@@ -276,6 +278,7 @@ export function readHaystackSite(
   folder: string,
   pathOptions: PathOptions,
   forms: PageIdForm[] | null,
+  keptWords?: KeptInFile<PageWords>,
 ): SiteContent | null {
   const haystack = readHaystack(folder);
   if (!haystack) return null;
@@ -312,6 +315,7 @@ export function readHaystackSite(
     style,
     file: () => null,
     policy: ({ file }) => byFile.get(file)?.csp ?? null,
-    pathOptions,
+    words: ({ file }) => readStart(bytesOf(file), byFile.get(file)?.charset).words,
+    ...{ keptWords, pathOptions },
   });
 }

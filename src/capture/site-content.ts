@@ -1,14 +1,16 @@
-import { dropEarlierBuild } from '../core/build/earlier.js';
-import { anyBegin } from '../core/build/marks.js';
-import type { Finding } from '../core/check/finding.js';
+import { dropEarlierBuild } from '../core/page/earlier-build.js';
+import { anyBegin } from '../core/page/build-comments.js';
+import type { Finding } from '../core/finding.js';
 import { readDocument, type PageDocument } from '../core/page/document.js';
 import type { PageOpening } from '../core/page/opening.js';
 import { findForms, type FoundForm, type PageIdForm } from '../core/page/page-id.js';
 import { locationOf } from '../core/page/location.js';
+import type { KeptInFile } from '../core/check/result-cache.js';
+import { readWords, SiteWords, type PageWords } from '../core/page/site-words.js';
 import { makePage, makeSite, type Page, type Site } from '../core/page/page.js';
 import type { PathOptions } from '../core/page/path.js';
 import type { StyleText } from '../core/page/view.js';
-import { finding } from '../core/check/finding.js';
+import { finding } from '../core/finding.js';
 
 /** A site with the way to its pages' HTML, which is read only when asked for. */
 export interface SiteContent {
@@ -27,6 +29,8 @@ export interface SiteContent {
   /** The Content-Security-Policy header that came with a page. */
   policy: (page: Page) => string | null;
   open: (page: Page) => PageDocument;
+  /** Which pages name which tags, classes and IDs; read when it is first asked for. */
+  words: () => SiteWords;
 }
 
 /** A document before its handles are known. */
@@ -47,6 +51,10 @@ export interface CapturedReading {
   file: (address: string) => Uint8Array | null;
   /** The Content-Security-Policy that came with a page. */
   policy: (page: Page) => string | null;
+  /** The words of a page; left out, they are read from its HTML. */
+  words?: (page: Page) => PageWords;
+  /** Words that were read in earlier runs, by file and identity. */
+  keptWords?: KeptInFile<PageWords>;
   pathOptions: PathOptions;
 }
 
@@ -56,7 +64,7 @@ export function assembleSite(
   captured: CapturedPage[],
   given: PageIdForm[] | null,
   findings: Finding[],
-  { pathOptions, ...reading }: CapturedReading,
+  { pathOptions, words: wordsOf, keptWords, ...reading }: CapturedReading,
 ): SiteContent {
   const byPath = new Map<string, CapturedPage>();
   const all = [...findings];
@@ -87,5 +95,22 @@ export function assembleSite(
     if (html.includes(anyBegin)) dropEarlierBuild(document);
     return { ...document, location: locationOf(page, document.root, pathOptions) };
   };
-  return { site, findings: all, found, identity, open, ...reading };
+  let words: SiteWords | undefined;
+  const readWordsOf = (page: Page) => {
+    const own = identity(page);
+    const key = own === null ? null : `${page.file} ${own}`;
+    const known = key === null ? undefined : keptWords?.get(key);
+    if (known !== undefined) return known;
+    const read = wordsOf?.(page) ?? readWords(reading.html(page));
+    if (key !== null) keptWords?.set(key, read);
+    return read;
+  };
+  const readAllWords = () => {
+    if (!words) {
+      words = new SiteWords(site, readWordsOf);
+      keptWords?.save();
+    }
+    return words;
+  };
+  return { site, findings: all, found, identity, open, words: readAllWords, ...reading };
 }

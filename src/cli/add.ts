@@ -1,35 +1,11 @@
-import type { Argv } from 'yargs';
 import type { NewRule } from '../core/rule/write.js';
 import { ProblemError } from '../core/place.js';
 import { usualFile, writeAddition } from '../project/addition.js';
 import { checkText } from '../report/check-text.js';
 import { styleFor } from '../report/text.js';
-import { readAll } from './check-input.js';
-import { status, type Command, type CommonArguments } from './command.js';
-import { tryRule } from './try-rule.js';
-
-interface AddArguments extends CommonArguments {
-  name: string;
-  file?: string;
-  note?: string;
-  path?: string[];
-  'page-id'?: string[];
-  'body-id'?: string[];
-  'body-class'?: string[];
-  all: boolean;
-  'except-path'?: string[];
-  hide?: string[];
-  'only-here'?: string[];
-  'swap-image'?: string[];
-  'swap-text'?: string[];
-  style?: string[];
-  strength?: string;
-  late: boolean;
-  until?: string;
-  paused: boolean;
-  try: boolean;
-  anyway: boolean;
-}
+import { openCheck } from '../app/check-input.js';
+import { defineCommand, type ArgumentsOf, status } from './command.js';
+import { tryRule } from '../app/try-rule.js';
 
 const terms = (name: string, values: string[] | undefined) =>
   (values ?? []).map((value) => `${name}(${name === 'path' ? `"${value.replace(/"/g, '%22')}"` : value})`);
@@ -88,47 +64,54 @@ function newRule(args: AddArguments): NewRule {
   return rule;
 }
 
-export const command: Command<AddArguments> = {
-  usage: '<name>',
-  positionals: (yargs: Argv) =>
-    yargs.positional('name', {
-      type: 'string',
-      describe: 'Name of the rule: letters, digits, hyphens',
-      demandOption: true,
-    }),
-  options: {
-    path: { type: 'string', array: true, nargs: 1, describe: 'Pages: a path or a pattern' },
-    'page-id': { type: 'string', array: true, nargs: 1, describe: 'Pages: a page ID' },
-    'body-id': { type: 'string', array: true, nargs: 1, describe: 'Pages: an ID of body' },
-    'body-class': { type: 'string', array: true, nargs: 1, describe: 'Pages: classes of body' },
-    all: { type: 'boolean', default: false, describe: 'Pages: all' },
-    'except-path': { type: 'string', array: true, nargs: 1, describe: 'Not this path or pattern' },
-    hide: { type: 'string', array: true, nargs: 1, describe: 'Hide what this selector matches' },
-    'only-here': { type: 'string', array: true, nargs: 1, describe: 'Hide it on every other page' },
-    'swap-image': {
-      type: 'string',
-      array: true,
-      nargs: 2,
-      describe: 'SELECTOR FILE: another image; the file counts from the rule file',
-    },
-    'swap-text': { type: 'string', array: true, nargs: 2, describe: 'SELECTOR WORDS: other words' },
-    style: { type: 'string', array: true, nargs: 1, describe: 'A style rule: ".button { color: teal; }"' },
-    note: { type: 'string', describe: 'Why; ships as a comment' },
-    strength: { choices: ['firm'], describe: 'Make every declaration !important' },
-    late: { type: 'boolean', default: false, describe: 'Its element comes by script' },
-    until: { type: 'string', describe: 'The last day on which it ships, such as 2027-03-31' },
-    paused: { type: 'boolean', default: false, describe: 'Write it switched off' },
-    file: { type: 'string', describe: `Rule file to write to (default: ${usualFile})` },
-    try: { type: 'boolean', default: false, describe: 'Show what it would do, and write nothing' },
-    anyway: { type: 'boolean', default: false, describe: 'Write it although it has errors' },
+const positionals = {
+  name: {
+    type: 'string',
+    describe: 'Name of the rule: letters, digits, hyphens',
+    demandOption: true,
   },
+} as const;
+
+const options = {
+  path: { type: 'string', array: true, nargs: 1, describe: 'Pages: a path or a pattern' },
+  'page-id': { type: 'string', array: true, nargs: 1, describe: 'Pages: a page ID' },
+  'body-id': { type: 'string', array: true, nargs: 1, describe: 'Pages: an ID of body' },
+  'body-class': { type: 'string', array: true, nargs: 1, describe: 'Pages: classes of body' },
+  all: { type: 'boolean', default: false, describe: 'Pages: all' },
+  'except-path': { type: 'string', array: true, nargs: 1, describe: 'Not this path or pattern' },
+  hide: { type: 'string', array: true, nargs: 1, describe: 'Hide what this selector matches' },
+  'only-here': { type: 'string', array: true, nargs: 1, describe: 'Hide it on every other page' },
+  'swap-image': {
+    type: 'string',
+    array: true,
+    nargs: 2,
+    describe: 'SELECTOR FILE: another image; the file counts from the rule file',
+  },
+  'swap-text': { type: 'string', array: true, nargs: 2, describe: 'SELECTOR WORDS: other words' },
+  style: { type: 'string', array: true, nargs: 1, describe: 'A style rule: ".button { color: teal; }"' },
+  note: { type: 'string', describe: 'Why; ships as a comment' },
+  strength: { choices: ['firm'], describe: 'Make every declaration !important' },
+  late: { type: 'boolean', default: false, describe: 'Its element comes by script' },
+  until: { type: 'string', describe: 'The last day on which it ships, such as 2027-03-31' },
+  paused: { type: 'boolean', default: false, describe: 'Write it switched off' },
+  file: { type: 'string', describe: `Rule file to write to (default: ${usualFile})` },
+  try: { type: 'boolean', default: false, describe: 'Show what it would do, and write nothing' },
+  anyway: { type: 'boolean', default: false, describe: 'Write it although it has errors' },
+} as const;
+
+type AddArguments = ArgumentsOf<typeof positionals, typeof options>;
+
+export const command = defineCommand<AddArguments>({
+  usage: '<name>',
+  positionals,
+  options,
   examples: [
     ['$0 add calm-payment --path /tickets/pay --hide ".masthead .menu" --note "Nobody should be led away."', ''],
     ['$0 add winter-logo --body-class season-winter --swap-image ".logo img" ../assets/winter.svg --try', 'look first'],
   ],
   async run(args, { out, log }) {
     const wanted = newRule(args);
-    const all = readAll(args);
+    const all = openCheck(args);
     const { addition, report } = tryRule(all, wanted, args.file ?? usualFile);
     const { file, block } = addition;
     out(`${block}\n`);
@@ -143,4 +126,4 @@ export const command: Command<AddArguments> = {
     }
     return errors > 0 ? status.findings : status.fine;
   },
-};
+});

@@ -1,46 +1,44 @@
 import { relative, resolve } from 'node:path';
 import { takePair, takeSheet, type PicturePair } from '../browser/pictures.js';
 import { launchChromium } from '../browser/render.js';
-import { pagesToSee } from '../core/check/sittings.js';
-import type { CheckInput } from '../core/check/plan.js';
+import { pagesToPicture } from '../core/before-after/pages-to-picture.js';
+import type { CheckInput } from '../core/check/input.js';
 import { suggestion } from '../core/nearest.js';
 import { ProblemError } from '../core/place.js';
 import { noteOutput, requireOwnFolder } from '../project/outputs.js';
 import { contactSheet, percent, type SheetPair } from '../report/contact-sheet.js';
 import { count, printable, styleFor, table } from '../report/text.js';
-import { browserSource, bundleMaker } from './check-browser.js';
-import { status, today, type Command } from './command.js';
-import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
-import { pageAt } from './page-at.js';
+import { browserSource, bundleMaker } from '../app/browser.js';
+import { defineCommand, type ArgumentsOf, status, lookOptions } from './command.js';
+import { openCheck } from '../app/check-input.js';
+import { pageAt } from '../app/page-at.js';
 import { progressBar } from './progress.js';
-import { siteFolder } from './sites.js';
-import { writeFolder } from './write.js';
+import { siteFolder } from '../app/sites.js';
+import { writeFolder } from '../app/write.js';
 
-interface BeforeAfterArguments extends LookArguments {
-  rule?: string;
-  page?: string;
-  out: string;
-}
+const options = {
+  rule: { type: 'string', describe: 'What this rule alone does, on its pages' },
+  page: { type: 'string', describe: 'This page alone' },
+  out: { type: 'string', default: 'before-after', describe: 'Folder to write to, counted from where you are' },
+  ...lookOptions,
+} as const;
 
-export const command: Command<BeforeAfterArguments> = {
-  options: {
-    rule: { type: 'string', describe: 'What this rule alone does, on its pages' },
-    page: { type: 'string', describe: 'This page alone' },
-    out: { type: 'string', default: 'before-after', describe: 'Folder to write to, counted from where you are' },
-    ...lookOptions,
-  },
+type BeforeAfterArguments = ArgumentsOf<Record<never, never>, typeof options>;
+
+export const command = defineCommand<BeforeAfterArguments>({
+  options,
   examples: [
     ['$0 before-after', 'every page that a rule is for, at every viewport, and pages that must not change'],
     ['$0 before-after --rule winter-logo', 'what one rule does'],
   ],
   async run(args, { out, log }) {
-    const { project, source, content } = openProject(args);
-    const look = lookAt(args, project, source, content);
+    const opened = openCheck(args);
+    const { project, source, content, input: all } = opened;
     // Of one rule, what that rule does: the others are left out.
     const rules = project.rules.filter(({ name }) => args.rule === undefined || name === args.rule);
     const viewports =
-      args.viewport === undefined ? look.viewports : look.viewports.filter(({ name }) => name === args.viewport);
-    const input: CheckInput = { ...look, viewports, rules, findings: [], others: [], today: today() };
+      args.viewport === undefined ? all.viewports : all.viewports.filter(({ name }) => name === args.viewport);
+    const input: CheckInput = { ...all, viewports, rules, findings: [], others: [], loading: null };
     if (rules.length === 0 && args.rule !== undefined)
       throw new ProblemError([
         {
@@ -52,23 +50,21 @@ export const command: Command<BeforeAfterArguments> = {
         },
       ]);
     const page = args.page === undefined ? null : pageAt(args.page, content.site, source.pathOptions).path;
-    const sittings = pagesToSee(input, page);
-    if (!sittings.some((each) => each.rules.length > 0))
+    const subjects = pagesToPicture(input, page);
+    if (!subjects.some((each) => each.rules.length > 0))
       throw new ProblemError([
         { message: 'No rule is for such a page', hint: 'local-needle check lists the rules with their pages.' },
       ]);
     const folder = resolve(args.out);
     requireOwnFolder(project.directory, folder, siteFolder(project.directory, source));
     const browser = await launchChromium();
-    const bar = progressBar('pairs', sittings.length);
+    const bar = progressBar('pairs', subjects.length);
     try {
-      const bundleFor = bundleMaker(input, source);
+      const bundleFor = bundleMaker({ ...opened, input });
       const pairs: PicturePair[] = [];
-      for (const sitting of sittings) {
-        bar?.update(pairs.length, { path: printable(sitting.page.path).slice(0, 50) });
-        pairs.push(
-          await takePair(browser, sitting, bundleFor(sitting.view), browserSource(project, source, content), input),
-        );
+      for (const subject of subjects) {
+        bar?.update(pairs.length, { path: printable(subject.page.path).slice(0, 50) });
+        pairs.push(await takePair(browser, subject, bundleFor(subject.view), browserSource(opened), input));
       }
       bar?.stop();
       if (!process.stderr.isTTY) log(`${count(pairs.length, 'pair')} taken.`);
@@ -118,18 +114,18 @@ export const command: Command<BeforeAfterArguments> = {
       await browser.close();
     }
   },
-};
+});
 
-function sheetPair({ page, way, rules, difference }: PicturePair, index: number): SheetPair {
+function sheetPair({ page, settings, rules, difference }: PicturePair, index: number): SheetPair {
   const name = `${String(index + 1).padStart(3, '0')}-${
     page.path
       .replace(/[^A-Za-z0-9]+/g, '-')
       .replace(/^-|-$/g, '')
       .slice(0, 60) || 'front'
-  }-${way.viewport.name.replace(/[^\w-]+/g, '-')}`;
+  }-${settings.viewport.name.replace(/[^\w-]+/g, '-')}`;
   const { width, heights, share, regions } = difference;
   return {
-    ...{ path: page.path, viewport: way.viewport.name, state: way.state, rules },
+    ...{ path: page.path, viewport: settings.viewport.name, state: settings.state, rules },
     ...{ before: `pictures/${name}-before.png`, after: `pictures/${name}-after.png`, width, heights, share, regions },
   };
 }

@@ -4,7 +4,7 @@ import { accept, lostSince } from '../core/check/accepted.js';
 import { checkAllViewports } from '../core/check/all-viewports.js';
 import { withBrowserVerdicts } from '../core/check/browser-verdicts.js';
 import { check, withFindings } from '../core/check/check.js';
-import type { Level } from '../core/check/finding.js';
+import type { Level } from '../core/finding.js';
 import { ProblemError } from '../core/place.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js';
@@ -12,12 +12,12 @@ import { chosenSite } from '../project/read-configuration.js';
 import { findProject, loadSettings } from '../project/settings.js';
 import { checkText, totalsText } from '../report/check-text.js';
 import { count, plainStyle, styleFor } from '../report/text.js';
-import { readAll, type All } from './check-input.js';
-import { checkTogether } from './check-together.js';
-import { status, type Command, type CommonArguments } from './command.js';
-import { lookOptions, type LookArguments } from './open.js';
-import { siteFolder } from './sites.js';
-import { writeFiles } from './write.js';
+import { openCheck, type OpenedCheck } from '../app/check-input.js';
+import { parallelCheck } from '../app/parallel-check.js';
+import { defineCommand, type ArgumentsOf, type CommonArguments, status, lookOptions } from './command.js';
+
+import { siteFolder } from '../app/sites.js';
+import { writeFiles } from '../app/write.js';
 
 export interface FailArguments extends CommonArguments {
   'fail-on': Level | 'never';
@@ -44,14 +44,6 @@ function watchedFolders(args: CommonArguments): string[] {
   return [directory, siteFolder(directory, source)].filter((each) => each !== null);
 }
 
-interface CheckArguments extends FailArguments, LookArguments {
-  watch: boolean;
-  'all-viewports': boolean;
-  accept: boolean;
-  browser: boolean;
-  out?: string;
-}
-
 /** A report in each form but text; each is loaded only when it is asked for. */
 const written: Record<string, (report: CheckReport) => string | Promise<string>> = {
   json: (report) => JSON.stringify(report, null, 2),
@@ -61,33 +53,37 @@ const written: Record<string, (report: CheckReport) => string | Promise<string>>
   html: async (report) => (await import('../report/html.js')).checkHtml(report),
 };
 
-export const command: Command<CheckArguments> = {
-  formats: ['text', ...Object.keys(written)],
-  options: {
-    watch: {
-      type: 'boolean',
-      default: false,
-      describe: 'Check again when a rule, style or page changes, and show what changed',
-    },
-    'all-viewports': {
-      type: 'boolean',
-      default: false,
-      describe: 'Check at every viewport; say where a verdict varies',
-    },
-    browser: {
-      type: 'boolean',
-      default: false,
-      describe: "Let Chromium judge, the pages' own scripts running; show where it differs",
-    },
-    out: { type: 'string', describe: 'Write the report to this file, counted from where you are' },
-    accept: {
-      type: 'boolean',
-      default: false,
-      describe: `Keep these verdicts in ${acceptedName}; later checks say what stopped hitting`,
-    },
-    ...lookOptions,
-    ...failOn,
+const options = {
+  watch: {
+    type: 'boolean',
+    default: false,
+    describe: 'Check again when a rule, style or page changes, and show what changed',
   },
+  'all-viewports': {
+    type: 'boolean',
+    default: false,
+    describe: 'Check at every viewport; say where a verdict varies',
+  },
+  browser: {
+    type: 'boolean',
+    default: false,
+    describe: "Let Chromium judge, the pages' own scripts running; show where it differs",
+  },
+  out: { type: 'string', describe: 'Write the report to this file, counted from where you are' },
+  accept: {
+    type: 'boolean',
+    default: false,
+    describe: `Keep these verdicts in ${acceptedName}; later checks say what stopped hitting`,
+  },
+  ...lookOptions,
+  ...failOn,
+} as const;
+
+type CheckArguments = ArgumentsOf<Record<never, never>, typeof options>;
+
+export const command = defineCommand<CheckArguments>({
+  formats: ['text', ...Object.keys(written)],
+  options,
   examples: [
     ['$0 check', 'which rules hit which pages, and what is wrong'],
     ['$0 check --visitor member --state scrolled', 'as a member sees the pages, scrolled'],
@@ -115,30 +111,26 @@ export const command: Command<CheckArguments> = {
           hint: 'Leave out --watch, or --out and --format.',
         },
       ]);
-    const withLost = ({ project, input, memory }: All, plain: CheckReport) => {
-      memory.save();
+    const withLost = ({ project, input, keep }: OpenedCheck, plain: CheckReport) => {
+      keep();
       const accepted = args.accept ? null : readAccepted(project.directory);
       return withFindings(plain, accepted ? lostSince(accepted, plain, input.viewports[0]?.name ?? '') : []);
     };
     if (args.watch) {
       const { watchAndCheck } = await import('./watch.js');
       const look = () => {
-        const read = readAll(args);
+        const read = openCheck(args);
         const report = withLost(read, check(read.input));
         return { report, text: shown(report) };
       };
       return watchAndCheck(watchedFolders(args), look, { out, log });
     }
-    const read = readAll(args);
-    const { memory } = read;
-    const plain = args['all-viewports']
-      ? checkAllViewports(read.input)
-      : await checkTogether({ ...read.input, memory }, args);
+    const read = openCheck(args);
+    const plain = args['all-viewports'] ? checkAllViewports(read.input) : await parallelCheck(read.input, args);
     let report = withLost(read, plain);
     if (args.browser) {
-      const { inBrowser } = await import('./check-browser.js');
-      const { project, source, content, input } = readAll(args);
-      report = withBrowserVerdicts(report, await inBrowser(project, source, content, input, log));
+      const { inBrowser } = await import('../app/browser.js');
+      report = withBrowserVerdicts(report, await inBrowser(read, log));
     }
     const inForm = await (written[args.format]?.(report) ??
       checkText(report, args.out === undefined ? style : plainStyle));
@@ -149,7 +141,7 @@ export const command: Command<CheckArguments> = {
       out(`${args.out}: ${totalsText(report, style)}`);
     }
     if (args.accept) {
-      const { project, input } = readAll(args);
+      const { project, input } = read;
       const accepted = accept(readAccepted(project.directory) ?? {}, report, input.viewports[0]?.name ?? '');
       writeFiles(project.directory, new Map([[acceptedName, acceptedText(accepted)]]));
       log(`Kept in ${acceptedName}: ${count(report.cells.length, 'verdict')}. Later checks say what stopped hitting.`);
@@ -159,4 +151,4 @@ export const command: Command<CheckArguments> = {
       args['fail-on'],
     );
   },
-};
+});

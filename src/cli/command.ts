@@ -1,4 +1,6 @@
-import type { Argv, Options } from 'yargs';
+import type { InferredOptionTypes, Options } from 'yargs';
+import type { SiteCall } from '../app/call.js';
+import type { LookCall } from '../app/open.js';
 
 /** Where a command's output goes; a test or `demo` can give its own. */
 export interface Output {
@@ -9,36 +11,51 @@ export interface Output {
 }
 
 /** Options that every command takes. */
-export interface CommonArguments {
-  project?: string;
-  site?: string;
+export interface CommonArguments extends SiteCall {
   format: string;
   debug?: boolean;
 }
+
+/** What `check`, `why` and `find` take to say how pages are looked at. */
+export interface LookArguments extends CommonArguments, LookCall {}
+
+export const lookOptions = {
+  viewport: { type: 'string', describe: 'Viewport of local-needle.yaml (default: the first)' },
+  state: { type: 'string', describe: 'State of local-needle.yaml, such as scrolled' },
+  visitor: { type: 'string', describe: 'Visitor of local-needle.yaml, such as member' },
+} as const;
+
+/** Runs a command line and returns its exit status. */
+export type RunLine = (words: string[], output: Output) => Promise<number>;
+
+type OptionSet = Record<string, Options>;
+
+/** What a command is called with, as yargs reads its positionals and options. */
+export type ArgumentsOf<Positionals extends OptionSet, Own extends OptionSet> = CommonArguments &
+  InferredOptionTypes<Positionals> &
+  InferredOptionTypes<Own>;
 
 /** One command: its own options and what it does. `run` returns the exit status. */
 export interface Command<T extends CommonArguments = CommonArguments> {
   /** Positional arguments as yargs writes them: `[path]`. */
   usage?: string;
-  positionals?: (yargs: Argv) => Argv;
-  options?: Record<string, Options>;
+  positionals?: OptionSet;
+  options?: OptionSet;
   /** What `--format` can be; the first is the default. */
   formats?: string[];
   examples: [string, string][];
-  run: (args: T, output: Output) => Promise<number>;
+  /** `runLine`: runs another command line, as `demo` does. */
+  run: (args: T, output: Output, runLine: RunLine) => Promise<number>;
 }
+
+/** A command as the table of run.ts takes it: what yargs gives it fits its own options. */
+export const defineCommand = <T extends CommonArguments>(command: Command<T>): Command => command as unknown as Command;
 
 /** For commands that take the name of a site as their first word. */
 export const siteByName = {
   usage: '[name]',
-  positionals: (yargs: Argv) =>
-    yargs.positional('name', { type: 'string', describe: 'Site of local-needle.yaml (default: the first)' }),
-};
+  positionals: { name: { type: 'string', describe: 'Site of local-needle.yaml (default: the first)' } },
+} as const;
 
 /** Exit statuses, the same for every command. */
 export const status = { fine: 0, findings: 1, input: 2, access: 3 } as const;
-
-/** The day where the user is, `2026-11-23`. */
-export function today(now = new Date()): string {
-  return new Date(now.getTime() - now.getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
-}

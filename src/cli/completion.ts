@@ -1,7 +1,7 @@
 import { loadProject } from '../project/project.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { findProject } from '../project/settings.js';
-import { capturedSite } from './sites.js';
+import { capturedSite } from '../app/sites.js';
 
 /** Words that may stand where the cursor is: commands, rule names after `rules pause`, sites, paths of pages. */
 export function complete(words: string[], commands: string[]): string[] {

@@ -1,17 +1,11 @@
 import { appendFileSync, existsSync, mkdtempSync, readdirSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
-import type { Argv } from 'yargs';
 import { startDemoServer, type DemoServer } from '../../demo/server.js';
 import { demoSettings, writeDemoProject, type Copy } from '../../demo/site.js';
 import { ProblemError } from '../core/place.js';
 import { styleFor } from '../report/text.js';
-import { status, type Command, type CommonArguments } from './command.js';
-import { runCommandLine } from './run.js';
-
-interface DemoArguments extends CommonArguments {
-  folder?: string;
-}
+import { defineCommand, type ArgumentsOf, status } from './command.js';
 
 /** The whole job on the demo's site, command by command. */
 const steps = (live: string, staging: string): { why: string; command: string[]; quiet?: boolean }[] => [
@@ -53,15 +47,20 @@ async function serve(copy: Copy): Promise<DemoServer> {
   }
 }
 
-export const command: Command<DemoArguments> = {
+const positionals = {
+  folder: {
+    type: 'string',
+    describe: 'An empty folder to make it in; a temporary one if left out',
+  },
+} as const;
+
+type DemoArguments = ArgumentsOf<typeof positionals, Record<never, never>>;
+
+export const command = defineCommand<DemoArguments>({
   usage: '[folder]',
-  positionals: (yargs: Argv) =>
-    yargs.positional('folder', {
-      type: 'string',
-      describe: 'An empty folder to make it in; a temporary one if left out',
-    }),
+  positionals,
   examples: [['$0 demo', 'the whole job on a made-up site of island ferries']],
-  async run(args, output) {
+  async run(args, output, runLine) {
     const directory = args.folder === undefined ? mkdtempSync(join(tmpdir(), 'saltmere-')) : resolve(args.folder);
     if (existsSync(directory) && readdirSync(directory).length > 0) {
       throw new ProblemError([
@@ -79,7 +78,7 @@ export const command: Command<DemoArguments> = {
         if (why) output.out(colour.dim(`# ${why}`));
         output.out(colour.bold(`$ local-needle ${words.join(' ')}`));
         // One stream, so that findings stand below the command that made them.
-        await runCommandLine(words, { out: output.out, log: quiet ? () => undefined : output.out });
+        await runLine(words, { out: output.out, log: quiet ? () => undefined : output.out });
         if (words[0] === 'start') appendFileSync('local-needle.yaml', demoSettings);
         output.out('');
       }
@@ -96,4 +95,4 @@ export const command: Command<DemoArguments> = {
     );
     return status.fine;
   },
-};
+});

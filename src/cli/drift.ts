@@ -1,27 +1,27 @@
-import type { Argv } from 'yargs';
-import { drift } from '../core/check/drift.js';
+import { drift } from '../core/compare/compare.js';
 import { loadProject } from '../project/project.js';
 import { findProject } from '../project/settings.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { driftText } from '../report/drift.js';
 import { styleFor } from '../report/text.js';
-import { failOn, statusFor, type FailArguments } from './check.js';
-import type { Command } from './command.js';
-import { openSite } from './sites.js';
+import { failOn, statusFor } from './check.js';
+import { defineCommand, type ArgumentsOf } from './command.js';
+import { openSite } from '../app/sites.js';
 
-interface DriftArguments extends FailArguments {
-  a: string;
-  b: string;
-}
+const positionals = {
+  a: { type: 'string', describe: 'A site of local-needle.yaml', demandOption: true },
+  b: { type: 'string', describe: 'Another', demandOption: true },
+} as const;
 
-export const command: Command<DriftArguments> = {
+const options = { ...failOn } as const;
+
+type DriftArguments = ArgumentsOf<typeof positionals, typeof options>;
+
+export const command = defineCommand<DriftArguments>({
   usage: '<a> <b>',
-  positionals: (yargs: Argv) =>
-    yargs
-      .positional('a', { type: 'string', describe: 'A site of local-needle.yaml', demandOption: true })
-      .positional('b', { type: 'string', describe: 'Another', demandOption: true }),
+  positionals,
   formats: ['text', 'json'],
-  options: failOn,
+  options,
   examples: [['$0 drift live staging', 'which rules break on the other copy, and what would hold on both']],
   async run(args, { out }) {
     const project = loadProject(findProject(args.project, process.cwd()));
@@ -40,4 +40,4 @@ export const command: Command<DriftArguments> = {
       args['fail-on'],
     );
   },
-};
+});

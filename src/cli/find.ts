@@ -1,19 +1,11 @@
-import type { Argv } from 'yargs';
 import { find, type Query } from '../core/find/find.js';
 import { parseSelectorList, SelectorError } from '../core/css/selector.js';
 import { ProblemError } from '../core/place.js';
 import { findText } from '../report/find.js';
 import { styleFor } from '../report/text.js';
-import { status, type Command } from './command.js';
-import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
-import { pageAt } from './page-at.js';
-
-interface FindArguments extends LookArguments {
-  selector?: string;
-  text?: string;
-  page?: string;
-  seconds: number;
-}
+import { defineCommand, type ArgumentsOf, status, lookOptions } from './command.js';
+import { viewOptions, openProject } from '../app/open.js';
+import { pageAt } from '../app/page-at.js';
 
 /** What is looked for. Throws ProblemError, with the place in the selector where it is invalid. */
 export function queryOf({ selector, text }: Pick<FindArguments, 'selector' | 'text'>): Query {
@@ -43,17 +35,22 @@ export function queryOf({ selector, text }: Pick<FindArguments, 'selector' | 'te
   }
 }
 
-export const command: Command<FindArguments> = {
+const positionals = { selector: { type: 'string', describe: 'A selector, or a list of them' } } as const;
+
+const options = {
+  text: { type: 'string', describe: 'Words seen on the page, instead of a selector' },
+  page: { type: 'string', describe: 'Path of the page to look at closely (default: the first that matches)' },
+  seconds: { type: 'number', default: 60, describe: 'Seconds that the search may take' },
+  ...lookOptions,
+} as const;
+
+type FindArguments = ArgumentsOf<typeof positionals, typeof options>;
+
+export const command = defineCommand<FindArguments>({
   usage: '[selector]',
-  positionals: (yargs: Argv) =>
-    yargs.positional('selector', { type: 'string', describe: 'A selector, or a list of them' }),
+  positionals,
   formats: ['text', 'json'],
-  options: {
-    text: { type: 'string', describe: 'Words seen on the page, instead of a selector' },
-    page: { type: 'string', describe: 'Path of the page to look at closely (default: the first that matches)' },
-    seconds: { type: 'number', default: 60, describe: 'Seconds that the search may take' },
-    ...lookOptions,
-  },
+  options,
   examples: [
     ['$0 find ".masthead .logo"', 'where it matches, and selectors for it'],
     ['$0 find --text "Sign up" --page /contact', 'selectors for what you see'],
@@ -61,7 +58,7 @@ export const command: Command<FindArguments> = {
   async run(args, { out }) {
     const query = queryOf(args);
     const { project, source, content } = openProject(args);
-    const look = lookAt(args, project, source, content);
+    const look = viewOptions(args, project, source, content);
     const view = look.view(look.visitor) ?? content;
     const end = Date.now() + args.seconds * 1000;
     const report = find({
@@ -78,4 +75,4 @@ export const command: Command<FindArguments> = {
     );
     return status.fine;
   },
-};
+});

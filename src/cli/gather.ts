@@ -7,21 +7,9 @@ import { findProject, loadSettings } from '../project/settings.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { visitorHeaders } from '../project/visitor.js';
 import { count, printable } from '../report/text.js';
-import { siteByName, status, type Command, type CommonArguments } from './command.js';
+import { defineCommand, type ArgumentsOf, siteByName, status } from './command.js';
 import { progressBar } from './progress.js';
-import { openSite } from './sites.js';
-
-interface GatherArguments extends CommonArguments {
-  name?: string;
-  visitor?: string;
-  limit: number;
-  only?: string[];
-  skip?: string[];
-  'at-once': number;
-  timeout: number;
-  rendered: boolean;
-  anew: boolean;
-}
+import { openSite } from '../app/sites.js';
 
 /** A test for the paths that an option names, literally or by pattern. Throws ProblemError. */
 function pathTest(option: string, patterns: string[] | undefined): ((path: string) => boolean) | null {
@@ -43,25 +31,29 @@ function pathTest(option: string, patterns: string[] | undefined): ((path: strin
   return (path) => tests.some((test) => test(path));
 }
 
-export const command: Command<GatherArguments> = {
-  ...siteByName,
-  options: {
-    visitor: {
-      type: 'string',
-      describe: 'Visitor of local-needle.yaml; kept apart from the pages as everybody sees them',
-    },
-    limit: { type: 'number', default: 10_000, describe: 'Pages at most' },
-    only: { type: 'string', array: true, describe: 'Path patterns: capture these pages alone' },
-    skip: { type: 'string', array: true, describe: 'Path patterns: leave these pages out' },
-    'at-once': { type: 'number', default: 4, describe: 'Requests at a time' },
-    timeout: { type: 'number', default: 30, describe: 'Seconds that one request may take' },
-    rendered: {
-      type: 'boolean',
-      default: false,
-      describe: 'Capture pages as Chromium has them after their scripts ran',
-    },
-    anew: { type: 'boolean', default: false, describe: 'Fetch every page again, whatever is there' },
+const options = {
+  visitor: {
+    type: 'string',
+    describe: 'Visitor of local-needle.yaml; kept apart from the pages as everybody sees them',
   },
+  limit: { type: 'number', default: 10_000, describe: 'Pages at most' },
+  only: { type: 'string', array: true, describe: 'Path patterns: capture these pages alone' },
+  skip: { type: 'string', array: true, describe: 'Path patterns: leave these pages out' },
+  'at-once': { type: 'number', default: 4, describe: 'Requests at a time' },
+  timeout: { type: 'number', default: 30, describe: 'Seconds that one request may take' },
+  rendered: {
+    type: 'boolean',
+    default: false,
+    describe: 'Capture pages as Chromium has them after their scripts ran',
+  },
+  anew: { type: 'boolean', default: false, describe: 'Fetch every page again, whatever is there' },
+} as const;
+
+type GatherArguments = ArgumentsOf<typeof siteByName.positionals, typeof options>;
+
+export const command = defineCommand<GatherArguments>({
+  ...siteByName,
+  options,
   examples: [
     ['$0 gather live', 'all pages of the site, by its sitemaps and links'],
     ['$0 gather live --only "/winter{/*}?" --limit 50', 'a part of it'],
@@ -151,7 +143,7 @@ export const command: Command<GatherArguments> = {
       await renderer?.close();
     }
   },
-};
+});
 
 async function startRendering(
   address: string,

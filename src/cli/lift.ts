@@ -1,7 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { dirname, extname, join, relative, resolve } from 'node:path';
-import type { Argv } from 'yargs';
-import { lift, type LiftInput, type OldFile } from '../core/lift/lift.js';
+import { lift, type LiftInput, type OldFile } from '../core/convert/convert.js';
 import { ProblemError } from '../core/place.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { loadFileUse, systemReason, withSource } from '../project/files.js';
@@ -10,40 +9,40 @@ import type { SiteSource } from '../project/read-configuration.js';
 import { readRuleFile } from '../project/rule-file.js';
 import { liftText } from '../report/lift.js';
 import { styleFor } from '../report/text.js';
-import { status, type Command, type CommonArguments } from './command.js';
-import { pageAt } from './page-at.js';
-import { openProject } from './open.js';
-import { writeFiles } from './write.js';
-
-interface LiftArguments extends CommonArguments {
-  files: string[];
-  out: string;
-  leftover: string;
-  try: boolean;
-}
+import { defineCommand, type ArgumentsOf, status } from './command.js';
+import { pageAt } from '../app/page-at.js';
+import { openProject } from '../app/open.js';
+import { writeFiles } from '../app/write.js';
 
 const kinds: Record<string, OldFile['kind']> = { '.css': 'css', '.js': 'js', '.html': 'html', '.htm': 'html' };
 /** Bytes that an old file may have at most. */
 const mostBytes = 8 * 1024 * 1024;
 
-export const command: Command<LiftArguments> = {
-  usage: '<files..>',
-  positionals: (yargs: Argv) =>
-    yargs.positional('files', {
-      type: 'string',
-      array: true,
-      describe: 'Stylesheets, scripts and snippets of HTML; FILE=/path for a snippet of one page',
-      demandOption: true,
-    }),
-  options: {
-    out: { type: 'string', default: 'rules/lifted.css', describe: 'Rule file to write, in the project' },
-    leftover: {
-      type: 'string',
-      default: 'leftover',
-      describe: 'Folder for what is not for single pages, in the project',
-    },
-    try: { type: 'boolean', default: false, describe: 'Show what it would do, and write nothing' },
+const positionals = {
+  files: {
+    type: 'string',
+    array: true,
+    describe: 'Stylesheets, scripts and snippets of HTML; FILE=/path for a snippet of one page',
+    demandOption: true,
   },
+} as const;
+
+const options = {
+  out: { type: 'string', default: 'rules/lifted.css', describe: 'Rule file to write, in the project' },
+  leftover: {
+    type: 'string',
+    default: 'leftover',
+    describe: 'Folder for what is not for single pages, in the project',
+  },
+  try: { type: 'boolean', default: false, describe: 'Show what it would do, and write nothing' },
+} as const;
+
+type LiftArguments = ArgumentsOf<typeof positionals, typeof options>;
+
+export const command = defineCommand<LiftArguments>({
+  usage: '<files..>',
+  positionals,
+  options,
   formats: ['text', 'json'],
   examples: [
     ['$0 lift old/site-wide.css --try', 'look first'],
@@ -87,7 +86,7 @@ export const command: Command<LiftArguments> = {
       log('Nothing was written, since pages would look different: this is a fault of Local Needle, tell its makers.');
     return same ? status.fine : status.findings;
   },
-};
+});
 
 function ruleFileNamed(name: string): string {
   const file = name.split('\\').join('/');

@@ -1,21 +1,12 @@
-import type { Argv } from 'yargs';
 import { ProblemError } from '../core/place.js';
-import { parseCondition } from '../core/rule/condition.js';
-import { conditionHolds } from '../core/rule/target.js';
+import { parseCondition } from '../core/target/condition.js';
+import { conditionPages } from '../core/target/pages.js';
 import { pageReport, pageText } from '../report/page.js';
 import { pagesReport, pagesText } from '../report/pages.js';
 import { styleFor } from '../report/text.js';
-import { status, type Command, type CommonArguments } from './command.js';
-import { pageAt } from './page-at.js';
-import { openPages } from './sites.js';
-
-interface PagesArguments extends CommonArguments {
-  page?: string;
-  path?: string;
-  'page-id'?: string;
-  'body-class'?: string;
-  all: boolean;
-}
+import { defineCommand, type ArgumentsOf, status } from './command.js';
+import { pageAt } from '../app/page-at.js';
+import { openPages } from '../app/sites.js';
 
 /** Rows of the text without `--all`: more than a person reads. */
 const rowsAtMost = 200;
@@ -33,17 +24,22 @@ function conditionOf(args: PagesArguments) {
   return condition;
 }
 
-export const command: Command<PagesArguments> = {
+const positionals = { page: { type: 'string', describe: 'Path of a page: show everything about it' } } as const;
+
+const options = {
+  path: { type: 'string', describe: 'Only pages whose path fits, such as "/winter/*"' },
+  'page-id': { type: 'string', describe: 'Only the page with this ID' },
+  all: { type: 'boolean', default: false, describe: 'List every page, however many' },
+  'body-class': { type: 'string', describe: 'Only pages with all of these classes on body' },
+} as const;
+
+type PagesArguments = ArgumentsOf<typeof positionals, typeof options>;
+
+export const command = defineCommand<PagesArguments>({
   usage: '[page]',
-  positionals: (yargs: Argv) =>
-    yargs.positional('page', { type: 'string', describe: 'Path of a page: show everything about it' }),
+  positionals,
   formats: ['text', 'json'],
-  options: {
-    path: { type: 'string', describe: 'Only pages whose path fits, such as "/winter/*"' },
-    'page-id': { type: 'string', describe: 'Only the page with this ID' },
-    all: { type: 'boolean', default: false, describe: 'List every page, however many' },
-    'body-class': { type: 'string', describe: 'Only pages with all of these classes on body' },
-  },
+  options,
   examples: [
     ['$0 pages --site staging', 'the pages of the staging copy with their handles'],
     ['$0 pages --body-class season-winter', 'a part of them, and the condition that picks just these'],
@@ -60,9 +56,9 @@ export const command: Command<PagesArguments> = {
       return status.fine;
     }
     const condition = conditionOf(args);
-    const shown = condition ? site.pages.filter((page) => conditionHolds(condition, page, site)) : null;
+    const shown = condition ? [...conditionPages(condition, site)] : null;
     if (args.format === 'json') out(json(pagesReport(site, shown ?? site.pages)));
     else out(pagesText(site, found, style, args.all ? Infinity : rowsAtMost, shown));
     return status.fine;
   },
-};
+});

@@ -8,9 +8,9 @@ import { ProblemError } from '../core/place.js';
 import type { NewRule } from '../core/rule/write.js';
 import type { AddAnswer } from '../preview/protocol.js';
 import { startPreview } from '../preview/preview.js';
-import type { Upstream } from '../preview/pass.js';
+import type { Upstream } from '../preview/proxy.js';
 import { previewStyle } from '../preview/shells.js';
-import { Stage, type Reading } from '../preview/stage.js';
+import { PreviewSession, type Reading } from '../preview/session.js';
 import { usualFile, writeAddition } from '../project/addition.js';
 import { visitorHeaders } from '../project/visitor.js';
 import { totalsText } from '../report/check-text.js';
@@ -18,19 +18,12 @@ import { cellHtml, findingsHtml, summaryOf } from '../report/html.js';
 import { reportStyle } from '../report/html-parts.js';
 import { problemsText } from '../report/problems.js';
 import { count, plainStyle, printable, styleFor } from '../report/text.js';
-import { readAll, type All } from './check-input.js';
-import { siteByName, status, type Command, type Output } from './command.js';
-import { lookOptions, type LookArguments } from './open.js';
-import { shippedName } from './shipped-name.js';
-import { tryRule } from './try-rule.js';
-import { watchFolders } from './watch.js';
+import { openCheck, type OpenedCheck } from '../app/check-input.js';
+import { defineCommand, type ArgumentsOf, siteByName, status, type Output, lookOptions } from './command.js';
 
-interface PreviewArguments extends LookArguments {
-  name?: string;
-  port: number;
-  live: boolean;
-  timeout: number;
-}
+import { shippedName } from '../app/shipped-name.js';
+import { tryRule } from '../app/try-rule.js';
+import { watchFolders } from './watch.js';
 
 /** Throws ProblemError for a port or a time that cannot be. */
 function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'timeout'>): void {
@@ -44,7 +37,7 @@ function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'time
 }
 
 /** What the preview shows of what was read. */
-function readingOf({ source, content, input, memory, learnt }: All): Reading {
+function readingOf({ source, content, input, learnt, keep }: OpenedCheck): Reading {
   return {
     input,
     view: input.view(input.visitor) ?? content,
@@ -54,14 +47,14 @@ function readingOf({ source, content, input, memory, learnt }: All): Reading {
     learnt,
     check(rules) {
       const report = check({ ...input, rules });
-      memory.save();
+      keep();
       return report;
     },
   };
 }
 
 /** The running site behind the preview; null where the site is a folder or a recording. */
-function upstreamOf({ project, source }: All, args: PreviewArguments): Upstream | null {
+function upstreamOf({ project, source }: OpenedCheck, args: Omit<PreviewArguments, 'name'>): Upstream | null {
   if (source.from.kind !== 'address') {
     if (!args.live) return null;
     throw new ProblemError([
@@ -84,7 +77,7 @@ function upstreamOf({ project, source }: All, args: PreviewArguments): Upstream 
 }
 
 /** Tries a rule on all of its pages, and writes it where that is wished. */
-function addRule(all: All, rule: NewRule, write: 'no' | 'if-sound' | 'anyway'): AddAnswer {
+function addRule(all: OpenedCheck, rule: NewRule, write: 'no' | 'if-sound' | 'anyway'): AddAnswer {
   const { addition, report } = tryRule(all, rule, usualFile);
   const written = write === 'anyway' || (write === 'if-sound' && report.totals.errors === 0);
   if (written) writeAddition(all.project, addition);
@@ -101,7 +94,11 @@ function addRule(all: All, rule: NewRule, write: 'no' | 'if-sound' | 'anyway'): 
 }
 
 /** Reads everything anew when a file changes that the preview comes from. */
-function watchFiles({ project, source, input }: All, stage: Stage, { log }: Output): { close: () => Promise<void> } {
+function watchFiles(
+  { project, source, input }: OpenedCheck,
+  session: PreviewSession,
+  { log }: Output,
+): { close: () => Promise<void> } {
   const { from, name } = source;
   const pageFolders =
     from.kind === 'address'
@@ -112,22 +109,26 @@ function watchFiles({ project, source, input }: All, stage: Stage, { log }: Outp
     const [first = ''] = paths;
     const more = paths.length > 1 ? ` and ${paths.length - 1} more` : '';
     log(`${printable(relative(project.directory, first))}${more} changed.`);
-    stage.refresh(paths.some(isPage));
+    session.refresh(paths.some(isPage));
   });
 }
 
-export const command: Command<PreviewArguments> = {
-  ...siteByName,
-  options: {
-    live: {
-      type: 'boolean',
-      default: false,
-      describe: 'Pass the running site through, forms and sign-in too, instead of showing captured pages',
-    },
-    port: { type: 'number', default: 4820, describe: 'Port of the pages; the overview has the next. 0: any' },
-    timeout: { type: 'number', default: 30, describe: 'Seconds that the running site may take to answer' },
-    ...lookOptions,
+const options = {
+  live: {
+    type: 'boolean',
+    default: false,
+    describe: 'Pass the running site through, forms and sign-in too, instead of showing captured pages',
   },
+  port: { type: 'number', default: 4820, describe: 'Port of the pages; the overview has the next. 0: any' },
+  timeout: { type: 'number', default: 30, describe: 'Seconds that the running site may take to answer' },
+  ...lookOptions,
+} as const;
+
+type PreviewArguments = ArgumentsOf<typeof siteByName.positionals, typeof options>;
+
+export const command = defineCommand<PreviewArguments>({
+  ...siteByName,
+  options,
   examples: [
     ['$0 preview', 'the captured pages with the rules applied; saving a rule shows at once'],
     ['$0 preview live --live', 'the running site passed through: sign in, fill in forms'],
@@ -137,15 +138,15 @@ export const command: Command<PreviewArguments> = {
     requireNumbers(args);
     const wanted = { ...args, site: name ?? args.site };
     const style = styleFor(process.stderr, process.env);
-    let all = readAll(wanted);
+    let all = openCheck(wanted);
     const upstream = upstreamOf(all, wanted);
     let told: CheckReport | null = null;
-    const stage = new Stage(
+    const session = new PreviewSession(
       readingOf(all),
       () => {
         // What was learnt of pages so far is kept for what is read now.
         all.learnt.save();
-        all = readAll(wanted);
+        all = openCheck(wanted);
         return readingOf(all);
       },
       (problem) => {
@@ -154,14 +155,14 @@ export const command: Command<PreviewArguments> = {
       },
     );
     all.learnt.save();
-    stage.listen(({ kind }) => {
-      if (kind !== 'look' || !stage.report || stage.report === told) return;
-      told = stage.report;
+    session.listen(({ kind }) => {
+      if (kind !== 'look' || !session.report || session.report === told) return;
+      told = session.report;
       log(totalsText(told, style));
     });
     const problemWords = (error: ProblemError) => problemsText(error.problems, plainStyle);
     const preview = await startPreview({
-      stage,
+      session,
       port: args.port,
       upstream,
       log: (text) => log(printable(text)),
@@ -175,9 +176,11 @@ export const command: Command<PreviewArguments> = {
       },
       add: (rule, write) => addRule(all, rule, write),
     });
-    const watcher = watchFiles(all, stage, output);
+    const watcher = watchFiles(all, session, output);
     const { rules } = all.input;
-    out(`${all.source.name}: ${count(stage.reading.view.site.pages.length, 'page')}, ${count(rules.length, 'rule')}.`);
+    out(
+      `${all.source.name}: ${count(session.reading.view.site.pages.length, 'page')}, ${count(rules.length, 'rule')}.`,
+    );
     out(`Overview  ${preview.overview}`);
     const from = upstream
       ? args.live
@@ -191,4 +194,4 @@ export const command: Command<PreviewArguments> = {
     await preview.close();
     return status.fine;
   },
-};
+});

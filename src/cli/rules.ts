@@ -1,4 +1,3 @@
-import type { Argv } from 'yargs';
 import { check } from '../core/check/check.js';
 import { suggestion } from '../core/nearest.js';
 import { ProblemError } from '../core/place.js';
@@ -9,27 +8,20 @@ import { chosenSite } from '../project/read-configuration.js';
 import { findProject } from '../project/settings.js';
 import { rulesReport, rulesText } from '../report/rules.js';
 import { styleFor } from '../report/text.js';
-import { status, today, type Command, type CommonArguments } from './command.js';
-import { lookAt } from './open.js';
-import { capturedSite } from './sites.js';
-
-interface RulesArguments extends CommonArguments {
-  do?: string;
-  name?: string;
-}
+import { defineCommand, type ArgumentsOf, type CommonArguments, status } from './command.js';
+import { today } from '../app/call.js';
+import { checkOf } from '../app/check-input.js';
+import { capturedSite } from '../app/sites.js';
 
 /** What the rules come to on a site now; null where it is not captured. */
 function lastLook(project: Project, args: CommonArguments) {
   const source = chosenSite(project.settings, args.site);
   const content = capturedSite(project.directory, project.settings, source, null);
   if (!content) return null;
-  return check({
-    ...lookAt(args, project, source, content),
-    rules: project.rules,
-    findings: [],
-    others: [],
-    today: today(),
-  });
+  const { input, keep } = checkOf(project, source, content, args);
+  const report = check({ ...input, loading: null, hints: null });
+  keep(false);
+  return report;
 }
 
 function setPaused(project: Project, name: string | undefined, paused: boolean, out: (text: string) => void): number {
@@ -68,16 +60,20 @@ function edit(project: Project, rule: Rule, paused: boolean, out: (text: string)
   return status.fine;
 }
 
-export const command: Command<RulesArguments> = {
+const positionals = {
+  do: {
+    choices: ['list', 'pause', 'resume'],
+    default: 'list',
+    describe: 'List the rules, or switch one off or on',
+  },
+  name: { type: 'string', describe: 'The rule to pause or resume' },
+} as const;
+
+type RulesArguments = ArgumentsOf<typeof positionals, Record<never, never>>;
+
+export const command = defineCommand<RulesArguments>({
   usage: '[do] [name]',
-  positionals: (yargs: Argv) =>
-    yargs
-      .positional('do', {
-        choices: ['list', 'pause', 'resume'],
-        default: 'list',
-        describe: 'List the rules, or switch one off or on',
-      })
-      .positional('name', { type: 'string', describe: 'The rule to pause or resume' }) as Argv,
+  positionals,
   formats: ['text', 'json'],
   examples: [
     ['$0 rules', 'every rule with its reason and what it comes to'],
@@ -94,4 +90,4 @@ export const command: Command<RulesArguments> = {
     );
     return status.fine;
   },
-};
+});

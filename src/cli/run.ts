@@ -1,4 +1,4 @@
-import yargs, { type Argv } from 'yargs';
+import yargs, { type Argv, type PositionalOptions } from 'yargs';
 import packageJson from '../../package.json' with { type: 'json' };
 import type { Command, CommonArguments, Output } from './command.js';
 
@@ -128,11 +128,17 @@ export async function runCommandLine(words: string[], output: Output): Promise<n
           ...options,
           format: { choices: formats, default: formats[0], describe: 'Form of the output' },
         });
-        return examples.reduce((all, [line, what]) => all.example(line, what), positionals ? positionals(made) : made);
+        return examples.reduce(
+          (all, [line, what]) => all.example(line, what),
+          Object.entries(positionals ?? {}).reduce(
+            (all, [word, about]) => all.positional(word, about as PositionalOptions),
+            made as Argv,
+          ),
+        );
       }) as unknown as (inner: Argv) => Argv,
       async (args) => {
         const { command } = (await load()) as { command: Command };
-        exit = await command.run(args as unknown as CommonArguments, output);
+        exit = await command.run(args as unknown as CommonArguments, output, runCommandLine);
       },
     );
   }

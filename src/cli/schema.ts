@@ -1,16 +1,18 @@
 import { configurationSchema, cssCustomData } from '../project/schema.js';
-import { status, type Command, type CommonArguments } from './command.js';
+import { defineCommand, type ArgumentsOf, status } from './command.js';
 
-interface SchemaArguments extends CommonArguments {
-  css: boolean;
-}
+const options = {
+  css: { type: 'boolean', default: false, describe: 'Print the custom data for CSS editors instead' },
+} as const;
 
-export const command: Command<SchemaArguments> = {
-  options: { css: { type: 'boolean', default: false, describe: 'Print the custom data for CSS editors instead' } },
+type SchemaArguments = ArgumentsOf<Record<never, never>, typeof options>;
+
+export const command = defineCommand<SchemaArguments>({
+  options,
   formats: ['json'],
   examples: [['$0 schema > local-needle.schema.json', 'the JSON Schema of local-needle.yaml']],
   async run(args, { out }) {
     out(JSON.stringify(args.css ? cssCustomData() : configurationSchema(), null, 2));
     return status.fine;
   },
-};
+});

@@ -1,20 +1,15 @@
 import { existsSync } from 'node:fs';
 import { join, relative, resolve, sep } from 'node:path';
-import type { Argv } from 'yargs';
 import { readFolder } from '../capture/folder.js';
 import type { SiteContent } from '../capture/site-content.js';
-import { soleHandles } from '../core/page/handles.js';
+import { soleHandles } from '../core/target/site-index.js';
 import { ProblemError } from '../core/place.js';
 import { configurationSchema, cssCustomData } from '../project/schema.js';
 import { configurationName, requireFolder } from '../project/settings.js';
 import { formsText } from '../report/pages.js';
 import { count, styleFor } from '../report/text.js';
-import { status, type Command, type CommonArguments } from './command.js';
-import { writeFiles } from './write.js';
-
-interface StartArguments extends CommonArguments {
-  from: string[];
-}
+import { defineCommand, type ArgumentsOf, status } from './command.js';
+import { writeFiles } from '../app/write.js';
 
 /** A site as the call names it: a folder, whose pages are looked at, or an address, which is gathered later. */
 interface NewSite {
@@ -23,15 +18,20 @@ interface NewSite {
   content: SiteContent | null;
 }
 
-export const command: Command<StartArguments> = {
+const positionals = {
+  from: {
+    type: 'string',
+    array: true,
+    describe: 'The folder that your site was built into, or its address; several as NAME=FROM',
+    demandOption: true,
+  },
+} as const;
+
+type StartArguments = ArgumentsOf<typeof positionals, Record<never, never>>;
+
+export const command = defineCommand<StartArguments>({
   usage: '<from..>',
-  positionals: (yargs: Argv) =>
-    yargs.positional('from', {
-      type: 'string',
-      array: true,
-      describe: 'The folder that your site was built into, or its address; several as NAME=FROM',
-      demandOption: true,
-    }) as Argv,
+  positionals,
   examples: [
     ['$0 start public', 'a project here for the pages in public'],
     ['$0 start live=https://www.saltmere.example staging=http://127.0.0.1:8080', 'for a running site and its copy'],
@@ -71,7 +71,7 @@ export const command: Command<StartArguments> = {
     );
     return status.fine;
   },
-};
+});
 
 /** What editors look for: the schema of local-needle.yaml, the words of rule files, and, where there is none, settings that name both. */
 function editorFiles(directory: string): Map<string, string> {

@@ -1,40 +1,39 @@
-import type { Argv } from 'yargs';
-import { explain } from '../core/check/why.js';
+import { explain } from '../core/explain/explain.js';
 import { parseSelectorList, SelectorError } from '../core/css/selector.js';
 import { suggestion } from '../core/nearest.js';
 import { ProblemError } from '../core/place.js';
 import { styleFor } from '../report/text.js';
 import { whyText } from '../report/why.js';
-import { status, today, type Command } from './command.js';
-import { pageAt } from './page-at.js';
-import { lookAt, lookOptions, openProject, type LookArguments } from './open.js';
+import { defineCommand, type ArgumentsOf, status, lookOptions } from './command.js';
+import { pageAt } from '../app/page-at.js';
+import { openCheck } from '../app/check-input.js';
 
-interface WhyArguments extends LookArguments {
-  rule: string;
-  page: string;
-  element?: string;
-}
+const positionals = {
+  rule: { type: 'string', describe: 'Name of the rule', demandOption: true },
+  page: { type: 'string', describe: 'Path of the page', demandOption: true },
+} as const;
 
-export const command: Command<WhyArguments> = {
+const options = {
+  element: {
+    type: 'string',
+    describe: 'Selector of the elements to explain (default: the first five of each action)',
+  },
+  ...lookOptions,
+} as const;
+
+type WhyArguments = ArgumentsOf<typeof positionals, typeof options>;
+
+export const command = defineCommand<WhyArguments>({
   usage: '<rule> <page>',
   formats: ['text', 'json'],
-  positionals: (yargs: Argv) =>
-    yargs
-      .positional('rule', { type: 'string', describe: 'Name of the rule' })
-      .positional('page', { type: 'string', describe: 'Path of the page' }),
-  options: {
-    element: {
-      type: 'string',
-      describe: 'Selector of the elements to explain (default: the first five of each action)',
-    },
-    ...lookOptions,
-  },
+  positionals,
+  options,
   examples: [
     ['$0 why camera-link /harbours/skerry', 'what wins there, and the smallest change that would'],
     ['$0 why camera-link /harbours/skerry --element ".menu .camera" --viewport phone', 'one element, on a phone'],
   ],
   run(args, { out }) {
-    const { project, source, content } = openProject(args);
+    const { project, source, content, input, keep } = openCheck(args);
     const rule = project.rules.find(({ name }) => name === args.rule);
     if (!rule)
       throw new ProblemError([
@@ -48,24 +47,14 @@ export const command: Command<WhyArguments> = {
       ]);
     const page = pageAt(args.page, content.site, source.pathOptions);
     if (args.element !== undefined) checkSelector(args.element);
-    const report = explain(
-      {
-        ...lookAt(args, project, source, content),
-        rules: project.rules,
-        findings: [],
-        others: [],
-        today: today(),
-      },
-      rule,
-      page,
-      args.element ?? null,
-    );
+    const report = explain({ ...input, loading: null }, rule, page, args.element ?? null);
+    keep(false);
     out(
       args.format === 'json' ? JSON.stringify(report, null, 2) : whyText(report, styleFor(process.stdout, process.env)),
     );
     return Promise.resolve(status.fine);
   },
-};
+});
 
 function checkSelector(selector: string): void {
   try {

@@ -1,21 +1,21 @@
 import { randomBytes } from 'node:crypto';
 import fastify, { type FastifyInstance, type FastifyReply, type FastifyRequest } from 'fastify';
 import mime from 'mime';
-import { nearPath } from '../core/near-miss/condition.js';
+import { nearPath } from '../core/target/near-path.js';
 import { readOpening } from '../core/page/opening.js';
 import { makePage, type Page } from '../core/page/page.js';
 import { normalisePath } from '../core/page/path.js';
 import { pageAddress } from '../core/page/view.js';
-import { forbiddenBy, policiesOf } from '../core/check/policy.js';
+import { forbiddenBy, policiesOf } from '../core/deployment/policy.js';
 import { readDocument } from '../core/page/document.js';
 import { clientFile } from './client-files.js';
-import { dressed } from './dress.js';
-import { guard } from './guard.js';
-import { loosened, type Allowed } from './loosen.js';
-import { passThrough, type Upstream } from './pass.js';
+import { injected } from './inject.js';
+import { checkOrigin } from './origin-check.js';
+import { relaxed, type Allowed } from './relax-policy.js';
+import { passThrough, type Upstream } from './proxy.js';
 import { ownFolder } from './protocol.js';
 import { note, sendText } from './send.js';
-import type { Stage } from './stage.js';
+import type { PreviewSession } from './session.js';
 
 /** What was last sent at an address, for the panel there. */
 export interface Seen {
@@ -25,7 +25,7 @@ export interface Seen {
 }
 
 export interface PagesOptions {
-  stage: Stage;
+  session: PreviewSession;
   /** The running site; null where there is none. */
   upstream: Upstream | null;
   /** The origin of panel and overview for pages of a host of this machine: on another, browsers keep storage from frames. */
@@ -38,10 +38,10 @@ const mostSeen = 500;
 
 /** The site with the rules applied: captured pages, or the running site passed through. */
 export async function servePages(options: PagesOptions): Promise<{ app: FastifyInstance; seen: Map<string, Seen> }> {
-  const { stage, upstream } = options;
+  const { session, upstream } = options;
   const seen = new Map<string, Seen>();
   const app = fastify({ forceCloseConnections: true, bodyLimit: 64 * 1024 * 1024, exposeHeadRoutes: false });
-  guard(app, null);
+  checkOrigin(app, null);
   app.setErrorHandler((error, request, reply) => {
     const { message, statusCode = 500 } = error as Error & { statusCode?: number };
     options.log(`${request.raw.url} could not be shown: ${message}`);
@@ -53,16 +53,16 @@ export async function servePages(options: PagesOptions): Promise<{ app: FastifyI
   // Forms and uploads go on as they came.
   app.removeAllContentTypeParsers();
   app.addContentTypeParser('*', (_request, payload, done) => done(null, payload));
-  app.get(`${ownFolder}*`, (request, reply) => ownFile(stage, request, reply));
+  app.get(`${ownFolder}*`, (request, reply) => ownFile(session, request, reply));
   const dressing = (request: FastifyRequest) => allowedFor(request, options);
   const show = (request: FastifyRequest, html: string, policy: string | null, captured: Page | null): string => {
     const address = request.raw.url ?? '/';
     if (seen.size >= mostSeen) seen.clear();
-    const page = captured ?? makeSeenPage(stage, `${upstream?.origin ?? ''}${address}`, html);
-    seen.set(address, { page: captured ? null : page, notices: noticesOf(stage, page, html, policy) });
-    const { bundle, version, reading } = stage;
+    const page = captured ?? makeSeenPage(session, `${upstream?.origin ?? ''}${address}`, html);
+    seen.set(address, { page: captured ? null : page, notices: noticesOf(session, page, html, policy) });
+    const { bundle, version, reading } = session;
     const form = { place: reading.input.place, hasScript: bundle.js !== null, version };
-    return dressed(html, { ...form, allowed: dressing(request) });
+    return injected(html, { ...form, allowed: dressing(request) });
   };
   const pass = upstream && (await passThrough(app, upstream, { ...options, show, allowed: dressing }));
   app.all('/*', (request, reply) => {
@@ -89,7 +89,7 @@ function captured(
   options: PagesOptions,
   show: (request: FastifyRequest, html: string, policy: string | null, captured: Page) => string,
 ): FastifyReply | null {
-  const { view, pathOptions } = options.stage.reading;
+  const { view, pathOptions } = options.session.reading;
   const [anyPage] = view.site.pages;
   // Put together as text: an address that begins with two slashes must not name another host.
   const address = `${anyPage ? new URL(pageAddress(anyPage)).origin : 'http://folder.invalid'}${request.raw.url}`;
@@ -103,7 +103,7 @@ function captured(
       return reply.redirect(`http://${request.headers.host}${own.pathname}${url.search || own.search}`);
     const policy = view.policy(page);
     const html = show(request, view.html(page), policy, page);
-    if (policy !== null) reply.header('content-security-policy', loosened(policy, allowedFor(request, options)));
+    if (policy !== null) reply.header('content-security-policy', relaxed(policy, allowedFor(request, options)));
     return reply.header('cache-control', 'no-store').type('text/html; charset=utf-8').send(html);
   }
   const body = view.file(url.href);
@@ -117,7 +117,7 @@ function captured(
 }
 
 /** What ships, and the script that brings the panel. */
-function ownFile({ bundle }: Stage, request: FastifyRequest, reply: FastifyReply): FastifyReply {
+function ownFile({ bundle }: PreviewSession, request: FastifyRequest, reply: FastifyReply): FastifyReply {
   const name = decodeURIComponent((request.raw.url ?? '').slice(ownFolder.length).replace(/[?#].*$/, ''));
   const texts: Record<string, () => string> = {
     'needle.css': () => bundle.css.text,
@@ -143,13 +143,13 @@ function allowedFor(request: FastifyRequest, { upstream, panel }: Pick<PagesOpti
   return { own, panel: panel(new URL(own).hostname), site: upstream?.origin ?? null, nonce };
 }
 
-function makeSeenPage({ reading }: Stage, address: string, html: string): Page {
+function makeSeenPage({ reading }: PreviewSession, address: string, html: string): Page {
   const { site } = reading.view;
   return makePage(normalisePath(address, reading.pathOptions), address, address, readOpening(html), site.forms);
 }
 
 /** What the live page's own policy would say to the build. */
-function noticesOf({ bundle, reading }: Stage, page: Page, html: string, policy: string | null): string[] {
+function noticesOf({ bundle, reading }: PreviewSession, page: Page, html: string, policy: string | null): string[] {
   const own = pageAddress(page);
   const at = reading.bundleAddress ?? '/needle.css';
   const asked = [
@@ -169,8 +169,8 @@ function noticesOf({ bundle, reading }: Stage, page: Page, html: string, policy:
   );
 }
 
-function notThere(url: string, reply: FastifyReply, { stage, panel }: PagesOptions): FastifyReply {
-  const { view, pathOptions } = stage.reading;
+function notThere(url: string, reply: FastifyReply, { session, panel }: PagesOptions): FastifyReply {
+  const { view, pathOptions } = session.reading;
   const near = URL.canParse(url, 'http://site.invalid') ? nearPath(normalisePath(url, pathOptions), view.site) : null;
   const hint = near ? `The nearest is ${near.path}.` : '';
   return reply

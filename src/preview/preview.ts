@@ -1,11 +1,11 @@
 import type { FastifyInstance } from 'fastify';
 import { ProblemError } from '../core/place.js';
-import { serveDesk, type DeskOptions } from './desk.js';
+import { serveUi, type UiOptions } from './ui-server.js';
 import { servePages, type PagesOptions } from './pages.js';
-import type { Stage } from './stage.js';
+import type { PreviewSession } from './session.js';
 
-export interface PreviewOptions extends Omit<PagesOptions, 'panel'>, Omit<DeskOptions, 'seen' | 'pagesPort'> {
-  stage: Stage;
+export interface PreviewOptions extends Omit<PagesOptions, 'panel'>, Omit<UiOptions, 'seen' | 'pagesPort'> {
+  session: PreviewSession;
   /** Of the pages; the overview has the next one. 0: any two that are free. */
   port: number;
 }
@@ -22,12 +22,12 @@ const portOf = ({ server }: FastifyInstance) => (server.address() as { port: num
 
 /** Serves the pages and, on an origin of its own, the overview. Throws ProblemError where a port is taken. */
 export async function startPreview(options: PreviewOptions): Promise<Preview> {
-  const { stage, port } = options;
+  const { session, port } = options;
   const ports = { pages: 0, overview: 0 };
   const { app, seen } = await servePages({ ...options, panel: (name = host) => `http://${name}:${ports.overview}` });
-  const desk = serveDesk({ ...options, seen, pagesPort: () => ports.pages });
+  const desk = serveUi({ ...options, seen, pagesPort: () => ports.pages });
   const close = async () => {
-    stage.close();
+    session.close();
     await Promise.all([app.close(), desk.close()]);
   };
   try {
@@ -39,7 +39,7 @@ export async function startPreview(options: PreviewOptions): Promise<Preview> {
     await close();
     throw error;
   }
-  stage.start();
+  session.start();
   return { pages: `http://${host}:${ports.pages}/`, overview: `http://${host}:${ports.overview}/`, close };
 }
 

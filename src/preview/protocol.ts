@@ -1,4 +1,4 @@
-import type { Level } from '../core/check/finding.js';
+import type { Level } from '../core/finding.js';
 import type { Verdict } from '../core/check/verdict.js';
 import type { PickedProposal } from '../core/find/pick.js';
 
@@ -78,7 +78,7 @@ export interface PanelState {
 export type Doing = 'hide' | 'only-here' | 'text' | 'style';
 
 /** A rule as the panel asks for it. */
-export interface AddWish {
+export interface AddRequest {
   doing: Doing;
   selector: string;
   /** New words, or declarations. */

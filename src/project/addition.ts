@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import type { Finding } from '../core/check/finding.js';
+import type { Finding } from '../core/finding.js';
 import { ProblemError } from '../core/place.js';
 import type { Rule } from '../core/rule/rule.js';
 import { ruleText, type NewRule } from '../core/rule/write.js';

@@ -57,14 +57,18 @@ export class Cache<T> {
     this.changed = true;
   };
 
-  /** Writes the file whole, if anything changed. That it cannot be written is no fault: the next run takes longer. */
-  save(): void {
+  /**
+   * Writes the file whole, if anything changed. That it cannot be written is no fault: the next run takes longer. `forget`:
+   * without what this run did not ask for.
+   */
+  save(forget = true): void {
     // Of a cache that nobody asked, nothing is forgotten.
     if (!this.known) return;
-    if (!this.changed && this.used.size === this.old.size) return;
+    if (!this.changed && (!forget || this.used.size === this.old.size)) return;
+    const entries = forget ? [...this.used] : [...new Map([...this.old, ...this.used])];
     try {
       mkdirSync(dirname(this.path), { recursive: true });
-      writeFileAtomic.sync(this.path, JSON.stringify({ program, entries: [...this.used] }), { fsync: false });
+      writeFileAtomic.sync(this.path, JSON.stringify({ program, entries }), { fsync: false });
     } catch {
       // A folder that is read-only stays without a cache.
     }

@@ -1,5 +1,6 @@
 import 'reflect-metadata';
 import { IsArray, IsIn, IsObject, IsOptional, IsString, IsUrl, Matches, ValidateBy, ValidateIf } from 'class-validator';
+import { quotedText } from '../core/action/descriptors.js';
 
 const optional = IsOptional;
 const text = (remedy: string) => IsString({ message: `must be text; ${remedy}` });
@@ -90,13 +91,11 @@ export class Configuration {
   @optional() @IsObject({ message: 'must map names to visitors' }) visitors?: Record<string, VisitorSettings>;
 }
 
-const quoted = (remedy: string) => Matches(/^("[^]*"|'[^]*')$/, { message: `must be text in quotes; ${remedy}` });
-
 const isName = Matches(/^[\w-]+$/, { message: 'must be a name of local-needle.yaml' });
 
 /** The descriptors of a `@needle` block, as written. */
 export class RuleDescriptors {
-  @optional() @quoted('write note: "Why this rule is there.";') note?: string;
+  @optional() @quotedText('write note: "Why this rule is there.";') note?: string;
   @optional() pages?: string;
   @optional() except?: string;
   @optional() @Matches(/^\d+ pages?$/, { message: 'must be a number of pages, such as 3 pages' }) expects?: string;
@@ -126,32 +125,17 @@ export class RuleDescriptors {
   allow?: string[];
 }
 
-const fileName = Matches(/^url\([^]+\)$/i, { message: 'must name a file, such as url("../assets/logo-winter.svg")' });
-
-/** The descriptors of `@swap S { … }`. */
-export class SwapDescriptors {
-  @optional() @fileName image?: string;
-  @optional() @quoted('write alt: "What the picture shows";') alt?: string;
-  @optional() @quoted('write text: "The new words";') text?: string;
-  @optional() @fileName html?: string;
-}
-
 /** The descriptors of `@guard S { … }`. */
 export class GuardDescriptors {
-  @optional() @quoted('write note: "Why it must stay visible.";') note?: string;
+  @optional() @quotedText('write note: "Why it must stay visible.";') note?: string;
 }
 
 /** The descriptors of an `@expect` block. */
 export class ExpectDescriptors {
-  @optional() @quoted('write note: "Why it is expected.";') note?: string;
+  @optional() @quotedText('write note: "Why it is expected.";') note?: string;
   @optional() pages?: string;
   @optional() except?: string;
   @optional() @isName state?: string;
   @optional() @isName visitor?: string;
   @optional() @isName viewport?: string;
-}
-
-/** The descriptors of `@script url("…") { … }`. */
-export class ScriptDescriptors {
-  @optional() @quoted('write wait-for: ".fare-alert";') 'wait-for'?: string;
 }

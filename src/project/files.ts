@@ -1,7 +1,7 @@
 import { closeSync, fstatSync, openSync, readFileSync, realpathSync } from 'node:fs';
 import { dirname, relative, resolve, sep } from 'node:path';
 import { ProblemError, type Place, type Problem } from '../core/place.js';
-import type { FileUse } from '../core/rule/rule.js';
+import type { FileUse } from '../core/action/action.js';
 
 /** Bytes that a file of the project may have at most. */
 const mostBytes = 8 * 1024 * 1024;

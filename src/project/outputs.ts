@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
 import writeFileAtomic from 'write-file-atomic';
-import { anyBegin } from '../core/build/marks.js';
+import { anyBegin } from '../core/page/build-comments.js';
 import { ProblemError } from '../core/place.js';
 
 const listName = join('.local-needle', 'outputs.json');

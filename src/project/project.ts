@@ -1,11 +1,11 @@
 import { realpathSync } from 'node:fs';
 import { join } from 'node:path';
 import { globSync } from 'tinyglobby';
-import type { Finding } from '../core/check/finding.js';
+import type { Finding } from '../core/finding.js';
 import { suggestion } from '../core/nearest.js';
 import { normalisePath } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
-import type { Expectation, Guard } from '../core/rule/guard.js';
+import type { Expectation, Guard } from '../core/rule/promise.js';
 import type { Rule } from '../core/rule/rule.js';
 import { parseSelectorList, SelectorError } from '../core/css/selector.js';
 import { loadFileUse, projectPath, readProjectText, withSource } from './files.js';

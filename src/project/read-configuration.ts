@@ -6,7 +6,7 @@ import { formExpression, type PageIdForm } from '../core/page/page-id.js';
 import { ProblemError, type Place, type Problem } from '../core/place.js';
 import { Configuration, PageIdSettings, SiteSettings, StateSettings, VisitorSettings } from './configuration.js';
 import { withSource } from './files.js';
-import { shapeFaults, type ShapeFault } from './shape.js';
+import { checkedShape, type ShapeFault } from './shape.js';
 
 /** A site as local-needle.yaml names it. */
 export interface SiteSource {
@@ -51,8 +51,7 @@ export function readConfiguration(text: string, file: string): Settings {
     hint: 'Look at the indentation, quotes and brackets there.',
   }));
   if (syntax.length > 0) throw new ProblemError(withSource(syntax, text));
-  const value = document.toJS() as Configuration;
-  const faults = configurationFaults(value);
+  const { configuration, faults } = checkedConfiguration(document.toJS());
   if (faults.length > 0) {
     const problems = faults.map(({ keys, message, hint, unknownKey }) => ({
       message,
@@ -61,7 +60,7 @@ export function readConfiguration(text: string, file: string): Settings {
     }));
     throw new ProblemError(withSource(problems, text));
   }
-  return settingsOf(value, (keys) => placeOf(offsetOf(document, keys, true)));
+  return settingsOf(configuration, (keys) => placeOf(offsetOf(document, keys, true)));
 }
 
 /** Where an entry stands in the YAML: its value, or its key if that is at fault, or the nearest thing around it. */
@@ -77,14 +76,26 @@ function offsetOf(document: Document, keys: string[], unknownKey: boolean): numb
 const entries = (value: unknown): [string, unknown][] =>
   typeof value === 'object' && value !== null && !Array.isArray(value) ? Object.entries(value) : [];
 
-function configurationFaults(value: Configuration): ShapeFault[] {
-  const faults = shapeFaults(Configuration, value);
-  if (typeof value !== 'object' || value === null) return faults;
+/** The entries of a map, each as an object of the class that describes it. */
+function checkedEntries<T extends object>(shape: new () => T, map: unknown, key: string, faults: ShapeFault[]) {
+  return Object.fromEntries(
+    entries(map).map(([name, value]): [string, T] => {
+      const checked = checkedShape(shape, value, [key, name]);
+      faults.push(...checked.faults);
+      return [name, checked.instance];
+    }),
+  );
+}
+
+/** local-needle.yaml as an object of the class that describes it, its entries too, with everything that is wrong with it. */
+function checkedConfiguration(value: unknown): { configuration: Configuration; faults: ShapeFault[] } {
+  const { instance, faults } = checkedShape(Configuration, value);
+  const configuration: Configuration = { ...instance };
   const wrong = (keys: string[], message: string, hint?: string) =>
     faults.push({ keys, message, hint, unknownKey: false });
-  for (const [name, site] of entries(value.sites)) {
-    faults.push(...shapeFaults(SiteSettings, site, ['sites', name]));
-    const sources = entries(site).filter(([key]) => ['folder', 'address', 'har'].includes(key));
+  configuration.sites = checkedEntries(SiteSettings, instance.sites, 'sites', faults);
+  for (const [name, site] of Object.entries(configuration.sites)) {
+    const sources = [site.folder, site.address, site.har].filter((each) => each !== undefined);
     if (sources.length !== 1)
       wrong(
         ['sites', name],
@@ -92,24 +103,21 @@ function configurationFaults(value: Configuration): ShapeFault[] {
         'Say where its pages come from, such as { folder: public }.',
       );
   }
-  if (value.sites !== undefined && entries(value.sites).length === 0)
+  if (instance.sites !== undefined && Object.keys(configuration.sites).length === 0)
     wrong(['sites'], 'There is no site', 'Add one, such as live: { folder: public }.');
-  const forms =
-    value['page-id'] === undefined ? [] : Array.isArray(value['page-id']) ? value['page-id'] : [value['page-id']];
-  forms.forEach((form, index) =>
-    faults.push(
-      ...shapeFaults(PageIdSettings, form, Array.isArray(value['page-id']) ? ['page-id', String(index)] : ['page-id']),
-    ),
+  const isList = Array.isArray(instance['page-id']);
+  const forms = listOf(instance['page-id']).map((form, index) =>
+    checkedShape(PageIdSettings, form, isList ? ['page-id', String(index)] : ['page-id']),
   );
-  for (const [name, size] of entries(value.viewports)) {
+  faults.push(...forms.flatMap((form) => form.faults));
+  configuration['page-id'] = forms.map((form) => form.instance);
+  for (const [name, size] of entries(instance.viewports)) {
     if (!/^[1-9]\d{1,4}x[1-9]\d{1,4}$/.test(String(size)))
       wrong(['viewports', name], `"${name}" must be a width and a height in pixels`, 'Write it as 1280x800.');
   }
-  for (const [name, state] of entries(value.states))
-    faults.push(...shapeFaults(StateSettings, state, ['states', name]));
-  for (const [name, visitor] of entries(value.visitors))
-    faults.push(...shapeFaults(VisitorSettings, visitor, ['visitors', name]));
-  return faults;
+  configuration.states = checkedEntries(StateSettings, instance.states, 'states', faults);
+  configuration.visitors = checkedEntries(VisitorSettings, instance.visitors, 'visitors', faults);
+  return { configuration, faults };
 }
 
 const listOf = <T>(value: T | T[] | undefined): T[] =>

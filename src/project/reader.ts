@@ -1,15 +1,17 @@
 import type { AtRule, ChildNode, Container, Declaration } from 'postcss';
 import parseValue from 'postcss-value-parser';
-import { finding, type Finding, type FindingCode } from '../core/check/finding.js';
+import { finding, type Finding, type FindingCode } from '../core/finding.js';
 import { declarationFault } from '../core/css/declaration.js';
 import { parseSelectorList, SelectorError, type Selector } from '../core/css/selector.js';
 import type { Place, Problem } from '../core/place.js';
-import { parseCondition, type Condition } from '../core/rule/condition.js';
+import { parseCondition, type Condition } from '../core/target/condition.js';
 import { urlsOf } from '../core/css/urls.js';
-import type { Expectation, Guard } from '../core/rule/guard.js';
-import type { FileUse, Rule } from '../core/rule/rule.js';
-import { ExpectDescriptors, RuleDescriptors, SwapDescriptors } from './configuration.js';
-import { knownKeys, shapeFaults } from './shape.js';
+import type { Expectation, Guard } from '../core/rule/promise.js';
+import type { FileUse } from '../core/action/action.js';
+import { valueOffset, type ActionReader, type Descriptors } from '../core/action/reading.js';
+import type { Rule } from '../core/rule/rule.js';
+import { ExpectDescriptors, RuleDescriptors } from './configuration.js';
+import { checkedShape, knownKeys } from './shape.js';
 
 /** Loads a file that a rule names. */
 export type LoadFile = (
@@ -31,18 +33,10 @@ export interface RuleFile {
 
 export const rawValue = (node: Declaration) =>
   (node.raws.value?.raw ?? node.value) + (node.important ? (node.raws.important ?? ' !important') : '');
-export const valueOffset = (node: Declaration) => node.prop.length + (node.raws.between ?? ':').length;
-
-export const unquote = (text: string) =>
-  text
-    .slice(1, -1)
-    .replace(/\\(["'\\])/g, '$1')
-    .replace(/\s*\n\s*/g, ' ');
-
 export const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1);
 
 /** The declarations of a block as an object for class-validator: one value a key, a list for `allow`. */
-export function descriptorValues(
+function descriptorValues(
   block: Container,
   reader: Reader,
   listKeys: string[],
@@ -61,29 +55,31 @@ export function descriptorValues(
   return { values, nodes };
 }
 
-export function checkDescriptors(
-  shape: new () => object,
-  values: object,
-  nodes: Map<string, Declaration>,
+/** Reads the descriptors of a block by the class that describes them; what is wrong with one is told, and it is left out. */
+export function readDescriptors<T extends object>(
+  block: AtRule,
+  shape: new () => T,
   reader: Reader,
-): Set<string> {
-  const faulty = new Set<string>();
-  for (const { keys, message, hint, unknownKey } of shapeFaults(shape, values)) {
+  listKeys: string[] = [],
+): Descriptors<T> {
+  const { values, nodes } = descriptorValues(block, reader, listKeys);
+  const { instance, faults } = checkedShape(shape, values);
+  for (const { keys, message, hint, unknownKey } of faults) {
     const node = nodes.get(keys[0] ?? '');
     if (!node) continue;
-    faulty.add(node.prop);
+    delete (instance as Record<string, unknown>)[node.prop];
     const css =
       unknownKey &&
-      (shape === RuleDescriptors || shape === ExpectDescriptors) &&
+      (shape === (RuleDescriptors as unknown) || shape === (ExpectDescriptors as unknown)) &&
       declarationFault(node.prop, node.value) === null;
     const remedy = css ? `Put it into a style rule: SELECTOR { ${node.prop}: ${node.value}; }` : hint;
     reader.problem(node, unknownKey ? 0 : valueOffset(node), message, remedy);
   }
-  return faulty;
+  return { values: instance, nodes, faulty: faults.length > 0 };
 }
 
 /** One rule file while it is read: makes places, problems and findings in it. */
-export class Reader {
+export class Reader implements ActionReader {
   /** The rule being read. */
   rule: Rule | null = null;
 
@@ -186,15 +182,20 @@ export class Reader {
     });
   }
 
-  /** Reports what is not a descriptor in a block that takes only those. */
-  noOtherContent(block: AtRule, name: string): void {
+  /** Whether browsers take a declaration; else a finding says why not. */
+  isTaken(node: Declaration): boolean {
+    const fault = declarationFault(node.prop, node.value);
+    if (fault) this.found('bad-css', node, 0, `${fault.message}: browsers drop it`, { hint: fault.hint });
+    return fault === null;
+  }
+
+  /** Reads the descriptors of a block that takes only those. */
+  descriptors<T extends object>(block: AtRule, shape: new () => T): Descriptors<T> {
+    const read = readDescriptors(block, shape, this);
     for (const node of block.nodes ?? []) {
       if (node.type === 'rule' || node.type === 'atrule')
-        this.problem(
-          node,
-          0,
-          `@${name} takes ${name === 'swap' ? knownKeys(SwapDescriptors).join(', ') : name === 'guard' ? 'note' : 'wait-for'} and no rules`,
-        );
+        this.problem(node, 0, `@${block.name} takes ${knownKeys(shape).join(', ')} and no rules`);
     }
+    return read;
   }
 }

@@ -1,26 +1,19 @@
 import { CssSyntaxError, parse, type AtRule, type ChildNode, type Declaration, type Root } from 'postcss';
-import { findingCodes } from '../core/check/finding.js';
+import { findingCodes } from '../core/finding.js';
 import { suggestion } from '../core/nearest.js';
-import { pathCondition } from '../core/page/expression.js';
+import { pathCondition } from '../core/target/path-condition.js';
 import type { Place, Problem } from '../core/place.js';
-import { parseCondition } from '../core/rule/condition.js';
-import { giveOwnNames } from '../core/rule/own-names.js';
-import type { FileUse, Rule } from '../core/rule/rule.js';
+import { parseCondition } from '../core/target/condition.js';
+import { giveOwnNames } from '../core/action/own-names.js';
+import type { FileUse } from '../core/action/action.js';
+import type { Rule } from '../core/rule/rule.js';
 import { RuleDescriptors } from './configuration.js';
 import { withSource } from './files.js';
-import {
-  checkDescriptors,
-  descriptorValues,
-  lowerFirst,
-  rawValue,
-  Reader,
-  unquote,
-  valueOffset,
-  type LoadFile,
-  type RuleFile,
-} from './reader.js';
-import { readExpectation, readGuard } from './promises.js';
-import { addScript, defining, grouping, readContent, readPlainCss, type Around } from './rule-actions.js';
+import { unquote, valueOffset } from '../core/action/reading.js';
+import { scriptAction, scriptFault } from '../core/action/script.js';
+import { lowerFirst, rawValue, readDescriptors, Reader, type LoadFile, type RuleFile } from './reader.js';
+import { readExpectation, readGuard } from './keep-visible-and-expect.js';
+import { defining, grouping, readContent, readPlainCss, type Enclosing } from './rule-actions.js';
 
 /** Reads one rule file; `file` is its path in the project, `location` its absolute path (for source maps). Never throws. */
 export function readRuleFile(text: string, file: string, location: string, load: LoadFile): RuleFile {
@@ -109,7 +102,7 @@ function readNeedle(node: AtRule, reader: Reader): void {
   }
   const rule = emptyRule(name, reader.place(node, 0));
   reader.rule = rule;
-  readDescriptors(node, rule, reader);
+  readRuleDescriptors(node, rule, reader);
   readContent(node, { on: [], within: [], parents: null }, rule, reader);
   giveOwnNames(rule);
   if (!rule.pages && !rule.actions.some((action) => action.on.length > 0)) {
@@ -146,29 +139,24 @@ function emptyRule(name: string, at: Place): Rule {
   };
 }
 
-function readDescriptors(block: AtRule, rule: Rule, reader: Reader): void {
-  const { values, nodes } = descriptorValues(block, reader, ['allow']);
-  const faulty = checkDescriptors(RuleDescriptors, values, nodes, reader);
-  const given = (key: keyof RuleDescriptors) =>
-    typeof values[key] === 'string' && !faulty.has(key) ? values[key] : undefined;
-  const note = given('note');
-  if (note !== undefined) rule.note = unquote(note);
+function readRuleDescriptors(block: AtRule, rule: Rule, reader: Reader): void {
+  const { values, nodes } = readDescriptors(block, RuleDescriptors, reader, ['allow']);
+  if (values.note !== undefined) rule.note = unquote(values.note);
   const pages = nodes.get('pages');
   if (pages) rule.pages = reader.condition(pages, rawValue(pages), valueOffset(pages));
   const except = nodes.get('except');
   if (except) rule.except = reader.condition(except, rawValue(except), valueOffset(except));
   const expects = nodes.get('expects');
-  if (expects && given('expects')) rule.expects = { pages: parseInt(expects.value, 10), at: reader.place(expects, 0) };
-  if (given('strength')) rule.strength = 'firm';
-  rule.state = given('state') ?? null;
-  rule.visitor = given('visitor') ?? null;
-  rule.viewport = given('viewport') ?? null;
-  rule.arrivesLate = given('arrives') === 'late';
-  rule.paused = given('paused') === 'yes';
+  if (expects && values.expects) rule.expects = { pages: parseInt(values.expects, 10), at: reader.place(expects, 0) };
+  if (values.strength) rule.strength = 'firm';
+  rule.state = values.state ?? null;
+  rule.visitor = values.visitor ?? null;
+  rule.viewport = values.viewport ?? null;
+  rule.arrivesLate = values.arrives === 'late';
+  rule.paused = values.paused === 'yes';
   const until = nodes.get('until');
-  if (until && given('until')) rule.until = { day: until.value, at: reader.place(until, 0) };
-  if (faulty.has('allow')) return;
-  for (const entry of (values['allow'] as string[] | undefined) ?? []) {
+  if (until && values.until) rule.until = { day: values.until, at: reader.place(until, 0) };
+  for (const entry of values.allow ?? []) {
     const [, code = '', reason = ''] = /^([a-z-]+)\s+([^]+)$/.exec(entry) ?? [];
     if (Object.hasOwn(findingCodes, code)) rule.allow.push({ code, reason: unquote(reason) });
     else
@@ -181,7 +169,7 @@ function readDescriptors(block: AtRule, rule: Rule, reader: Reader): void {
   }
 }
 
-const nothingAround: Around = { on: [], within: [], parents: null };
+const nothingAround: Enclosing = { on: [], within: [], parents: null };
 
 /**
  * The rule that the files of one page make: `DIR/tickets/pay.css` (plain CSS) and `.js` for `/tickets/pay`. `name` is their
@@ -205,7 +193,9 @@ export function readPageFiles(
   reader.rule = rule;
   if (css) readPlainCss(css, location, nothingAround, rule, reader);
   giveOwnNames(rule);
-  if (js) addScript(js, null, { at, source: undefined, on: [] }, rule, reader);
+  const fault = js && scriptFault(js);
+  if (fault) result.findings.push({ ...fault, rule: name });
+  else if (js?.content) rule.actions.push(scriptAction(js, null, { at, source: undefined, on: [] }));
   result.rules.push(rule);
   return result;
 }

@@ -5,12 +5,11 @@ import {
   Configuration,
   PageIdSettings,
   RuleDescriptors,
-  ScriptDescriptors,
   SiteSettings,
   StateSettings,
-  SwapDescriptors,
   VisitorSettings,
 } from './configuration.js';
+import { actionAtRules } from '../core/action/index.js';
 import { knownKeys } from './shape.js';
 
 interface Schema {
@@ -94,14 +93,9 @@ function explain(schema: Schema): Schema {
 
 const atRules: [name: string, description: string][] = [
   ['needle', 'A rule: @needle NAME { note: "…"; pages: path("/…"); … }'],
-  ['hide', 'Hide what these selectors match: @hide .masthead, .footer;'],
-  ['only-here', 'Hide it on every page but these: @only-here .camera;'],
-  ['swap', 'Other content: @swap .logo img { image: url("…"); alt: "…"; } or { text: "…"; } or { html: url("…"); }'],
-  ['mark-current', 'Style the links to the page itself: @mark-current .menu a { sections: yes; font-weight: bold; }'],
+  ...[...actionAtRules.values()].map(({ name, describes }): [string, string] => [name, describes]),
   ['on', 'Actions for a part of the pages: @on path("/…") { … }'],
-  ['script', 'A script for these pages alone: @script url("…") { wait-for: ".a"; }'],
   ['style', 'CSS kept in a file of its own: @style url("…");'],
-  ['stylesheet', 'A served stylesheet for these pages alone: @stylesheet url("https://…");'],
 ];
 const descriptors: Record<string, string> = {
   note: 'Why the rule is there; ships as a comment.',
@@ -118,7 +112,8 @@ const descriptors: Record<string, string> = {
 
 /** Custom data by which editors complete the at-rules and descriptors of rule files in CSS. */
 export function cssCustomData() {
-  const names = [...knownKeys(RuleDescriptors), ...knownKeys(SwapDescriptors), ...knownKeys(ScriptDescriptors)];
+  const ofActions = [...actionAtRules.values()].flatMap(({ descriptors: own }) => own);
+  const names = [...knownKeys(RuleDescriptors), ...ofActions];
   return {
     version: 1.1,
     properties: names.map((name) => ({

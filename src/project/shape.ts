@@ -22,33 +22,42 @@ export function knownKeys(shape: Shape<object>): string[] {
   return [...new Set(found.map((metadata) => metadata.propertyName))];
 }
 
-/** Everything in which a value differs from the class that describes it; empty where it fits. */
-export function shapeFaults<T extends object>(shape: Shape<T>, value: unknown, keys: string[] = []): ShapeFault[] {
+/** A value as an object of the class that describes it, with everything in which it differs; without faults it is what the class says. */
+export function checkedShape<T extends object>(
+  shape: Shape<T>,
+  value: unknown,
+  keys: string[] = [],
+): { instance: T; faults: ShapeFault[] } {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) {
-    return [
+    const faults = [
       {
         keys,
         message: `${keys.length > 0 ? `"${keys.at(-1)}"` : 'The file'} must hold ${knownKeys(shape).join(', ')}`,
         unknownKey: false,
       },
     ];
+    return { instance: new shape(), faults };
   }
   const instance = plainToInstance(shape, value, { exposeDefaultValues: false });
-  return validateSync(instance, { whitelist: true, forbidNonWhitelisted: true, forbidUnknownValues: false }).flatMap(
-    (error) =>
-      Object.entries(error.constraints ?? {}).map(([name, message]) => {
-        const unknownKey = name === 'whitelistValidation';
-        const missing = (value as Record<string, unknown>)[error.property] === undefined;
-        return {
-          keys: [...keys, error.property],
-          message: unknownKey
-            ? `"${error.property}" is not known here`
-            : missing
-              ? `"${error.property}" is missing: it ${message}`
-              : `"${error.property}" ${message}`,
-          hint: unknownKey ? suggestion(error.property, knownKeys(shape)) : undefined,
-          unknownKey,
-        };
-      }),
+  const faults = validateSync(instance, {
+    whitelist: true,
+    forbidNonWhitelisted: true,
+    forbidUnknownValues: false,
+  }).flatMap((error) =>
+    Object.entries(error.constraints ?? {}).map(([name, message]) => {
+      const unknownKey = name === 'whitelistValidation';
+      const missing = (value as Record<string, unknown>)[error.property] === undefined;
+      return {
+        keys: [...keys, error.property],
+        message: unknownKey
+          ? `"${error.property}" is not known here`
+          : missing
+            ? `"${error.property}" is missing: it ${message}`
+            : `"${error.property}" ${message}`,
+        hint: unknownKey ? suggestion(error.property, knownKeys(shape)) : undefined,
+        unknownKey,
+      };
+    }),
   );
+  return { instance, faults };
 }

@@ -1,5 +1,5 @@
-import type { Bundle } from '../core/build/bundle.js';
-import type { Proof } from '../core/check/prove-build.js';
+import type { Bundle } from '../core/ship/bundle.js';
+import type { Proof } from '../core/ship/proof.js';
 import { count, firstFew } from './text.js';
 
 /** What a build came to. */

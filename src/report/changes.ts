@@ -1,4 +1,4 @@
-import type { Finding } from '../core/check/finding.js';
+import type { Finding } from '../core/finding.js';
 import type { Cell, CheckReport } from '../core/check/verdict.js';
 import { findingsText } from './check-text.js';
 import { count, printable, type Style } from './text.js';

@@ -1,4 +1,4 @@
-import { findingAddress, type Finding } from '../core/check/finding.js';
+import { findingAddress, type Finding } from '../core/finding.js';
 import type { Difference } from '../core/check/browser-verdicts.js';
 import type { Cell, CheckReport, Variation, Verdict } from '../core/check/verdict.js';
 import { count, firstFew, printable, table, type Style } from './text.js';

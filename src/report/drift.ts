@@ -1,4 +1,4 @@
-import type { DriftReport } from '../core/check/drift.js';
+import type { DriftReport } from '../core/compare/compare.js';
 import { count, firstFew, printable, type Style } from './text.js';
 
 /** How two sites differ, as text: what breaks first, then what is merely other. */

@@ -1,5 +1,5 @@
 import escape from 'escape-html';
-import { findingCodes, type Finding } from '../core/check/finding.js';
+import { findingCodes, type Finding } from '../core/finding.js';
 import { reasonText } from '../core/check/judge.js';
 import type { ActionResult, Cell, CheckReport, Verdict } from '../core/check/verdict.js';
 import { groupCells, groupFindings } from './check-text.js';

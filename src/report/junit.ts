@@ -1,5 +1,5 @@
 import { XMLBuilder } from 'fast-xml-parser';
-import type { Finding } from '../core/check/finding.js';
+import type { Finding } from '../core/finding.js';
 import type { Cell, CheckReport } from '../core/check/verdict.js';
 import { printable } from './text.js';
 

@@ -1,4 +1,4 @@
-import type { LiftResult } from '../core/lift/lift.js';
+import type { LiftResult } from '../core/convert/convert.js';
 import type { Site } from '../core/page/page.js';
 import { count, firstFew, printable, shortened, type Style } from './text.js';
 

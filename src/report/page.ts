@@ -1,6 +1,6 @@
-import { soleHandles } from '../core/page/handles.js';
+import { soleHandles } from '../core/target/site-index.js';
 import type { Page, Site } from '../core/page/page.js';
-import { waysTo } from '../core/page/ways.js';
+import { targetOptions } from '../core/target/target-options.js';
 import { count, firstFew, printable, table, type Style } from './text.js';
 
 /** What the template could write on the body of a page that has no handle of its own, as its other pages have it. */
@@ -36,7 +36,7 @@ export function pageReport(page: Page, site: Site) {
     bodyId,
     bodyClasses,
     file,
-    ways: waysTo(page, site),
+    ways: targetOptions(page, site),
     proposals: proposals(page, site),
   };
 }
@@ -45,7 +45,7 @@ export function pageReport(page: Page, site: Site) {
 export function pageText(page: Page, site: Site, style: Style): string {
   const { colour } = style;
   const fact = (name: string, value: string) => `  ${colour.dim(name.padEnd(13))}${printable(value)}`;
-  const rows = waysTo(page, site).map(({ condition, sole, sharedWith, why }) => [
+  const rows = targetOptions(page, site).map(({ condition, sole, sharedWith, why }) => [
     sole ? colour.green(printable(`pages: ${condition};`)) : printable(`pages: ${condition};`),
     sole ? 'this page alone' : colour.yellow(count(sharedWith.length + 1, 'page')),
     printable(sole ? why : `shared with ${firstFew(sharedWith, 4)}`),

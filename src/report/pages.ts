@@ -1,6 +1,7 @@
-import { handlesOf, soleHandles } from '../core/page/handles.js';
+import { handlesOf } from '../core/page/handles.js';
+import { soleHandles } from '../core/target/site-index.js';
 import type { FoundForm } from '../core/page/page-id.js';
-import { expressionFor } from '../core/page/expression.js';
+import { expressionFor } from '../core/target/expression.js';
 import type { Page, Site } from '../core/page/page.js';
 import { count, printable, shortened, table, type Style } from './text.js';
 

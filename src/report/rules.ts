@@ -1,4 +1,4 @@
-import { hasEnded } from '../core/rule/ships.js';
+import { hasEnded } from '../core/rule/status.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { Rule } from '../core/rule/rule.js';
 import { count, printable, shortened, table, type Style } from './text.js';

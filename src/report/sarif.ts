@@ -1,4 +1,4 @@
-import { findingAddress, findingCodes, type Finding } from '../core/check/finding.js';
+import { findingAddress, findingCodes, type Finding } from '../core/finding.js';
 import type { CheckReport } from '../core/check/verdict.js';
 
 /** The findings of a check as SARIF 2.1.0, so that code review shows each on the line of its rule. */

@@ -1,4 +1,4 @@
-import type { WhyAction, WhyElement, WhyPair, WhyReport } from '../core/check/why.js';
+import type { WhyAction, WhyElement, WhyPair, WhyReport } from '../core/explain/explain.js';
 import { verdictText } from './check-text.js';
 import { count, firstFew, printable, type Style } from './text.js';
 

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { chromium, type Browser, type Page as BrowserPage } from 'playwright-core';
 import { chromiumPath } from '../../src/browser/chromium.js';
-import { describeInBrowser } from '../helpers.js';
+import { describeInBrowser, runsOf } from '../helpers.js';
 import { cascadeCase, type CascadeCase } from '../oracle/cases.js';
 import { differences } from '../oracle/compare.js';
 import { sourceOf } from '../oracle/judge.js';
@@ -148,7 +148,7 @@ describeInBrowser('The cascade gives every element what Chromium gives it', () =
     expect(await differences(tab, cases)).toEqual(cases.map(() => null));
   });
 
-  const runs = Number(process.env['ORACLE_RUNS'] ?? 3000);
+  const runs = Number(process.env['ORACLE_RUNS'] ?? runsOf(500, 30_000));
   const seed = Number(process.env['ORACLE_SEED'] ?? Math.floor(Math.random() * 2 ** 31));
   test(`on ${runs} generated pages with stylesheets and rules (seed ${seed})`, async () => {
     const cases = fc.sample(cascadeCase, { seed, numRuns: runs });

@@ -3,14 +3,21 @@ import type { AddressInfo } from 'node:net';
 import { gzipSync } from 'node:zlib';
 import { chromium, type Browser, type Page } from 'playwright-core';
 import { chromiumPath } from '../../src/browser/chromium.js';
-import { readBuild } from '../../src/core/build/read-back.js';
-import { needleScript } from '../../src/core/build/script.js';
-import type { Task } from '../../src/core/build/tasks.js';
-import type { Mark } from '../../src/core/build/scope.js';
+import { readBuild } from '../../src/core/ship/read-back.js';
+import { needleScript } from '../../src/core/ship/script.js';
+import type { Task } from '../../src/core/ship/tasks.js';
+import type { RunTimeAddress } from '../../src/core/target/run-time-addresses.js';
 import { describeInBrowser } from '../helpers.js';
 
 const task = (more: Partial<Task>): Task => ({ rule: 'r', scope: 'body', selector: '.x', ...more });
-const mark = (more: Partial<Mark>): Mark => ({ name: 'm', path: null, pattern: null, pages: [], queries: [], ...more });
+const mark = (more: Partial<RunTimeAddress>): RunTimeAddress => ({
+  name: 'm',
+  path: null,
+  pattern: null,
+  pages: [],
+  queries: [],
+  ...more,
+});
 const form = { site: 'live', pathOptions: {}, minify: false, sheetName: null };
 let scripts = 0;
 const script = (text: string) => ({
@@ -30,7 +37,7 @@ describeInBrowser('needle.js', () => {
   /** Opens a page with this work; `csp`: with a policy that forbids eval. */
   async function open(
     tasks: Task[],
-    marks: Mark[],
+    marks: RunTimeAddress[],
     body: string,
     path = '/',
     csp = false,

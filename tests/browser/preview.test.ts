@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
 import { writeDemoProject, writeDemoSite } from '../../demo/site.js';
 import { chromiumPath } from '../../src/browser/chromium.js';
-import { describeInBrowser, folderWith, pageHtml, run, smallProject } from '../helpers.js';
+import { describeInBrowser, folderWith, pageHtml, run, runBuilt, smallProject } from '../helpers.js';
 import { looks } from './looks.js';
 import { pageWithPanel, panelOf, raw, startPreview, until, type Running } from './previewing.js';
 
@@ -55,7 +55,7 @@ describeInBrowser('The preview', () => {
 
   test('ships to the pages what build ships, and its panel changes nothing on them', async () => {
     const { directory, running } = await demo();
-    await run(directory, ['build', '--as', 'bundle', '--out', 'out', '--anyway']);
+    await runBuilt(directory, ['build', '--as', 'bundle', '--out', 'out', '--anyway']);
     for (const name of ['needle.css', 'needle.js']) {
       const served = await (await fetch(`${running.pages}.local-needle/${name}`)).text();
       expect(served).toBe(readFileSync(join(directory, 'out', name), 'utf8'));
@@ -229,11 +229,8 @@ describeInBrowser('The preview', () => {
     await overview.route('**/overview.json', (route) => route.fulfill({ json: state }));
     await overview.goto(running.overview);
     await overview.getByText('1000 pages, 100000 cells shown').waitFor();
-    const start = Date.now();
     await overview.getByLabel('Search').fill('/journal/999 rule-42');
     await overview.getByText('1 page, 1 cell shown').waitFor();
-    // Generous: it takes some 200 ms.
-    expect(Date.now() - start).toBeLessThan(3000);
     await overview.getByLabel('Search').fill('');
     const few = await overview.locator('#pages tr').count();
     await overview.getByRole('button', { name: 'Show more pages' }).click();
@@ -276,7 +273,7 @@ describeInBrowser('The preview', () => {
     const choice = panel.locator('.proposals > div').first();
     await choice.filter({ hasText: '.promo-field' }).filter({ hasText: '1 here, on 0 other pages' }).waitFor();
     await panel.getByLabel('Note').fill('Asked for already.');
-    await panel.locator('.wish .hit').waitFor();
+    await panel.locator('.rule-form .hit').waitFor();
     expect(existsSync(join(directory, 'rules/added.css'))).toBe(false);
     await panel.getByRole('button', { name: 'Write to rules/added.css' }).click();
     await tab.locator('.promo-field').waitFor({ state: 'hidden' });
@@ -304,17 +301,17 @@ describeInBrowser('The preview', () => {
       'local-needle.yaml': 'version: 1\nsites: { live: { folder: public, bundle-address: /assets/needle.css } }\n',
     });
     const { overview } = await preview(directory);
-    const wish = {
+    const asked = {
       ...{ doing: 'hide', selector: '.x', content: '', pages: 'path("/")', name: 'fresh', note: '' },
       ...{ late: false, write: true, anyway: false },
     };
     const cases: [object, string][] = [
-      [{ ...wish, selector: '.x; } @needle evil { pages: all; @hide body' }, ''],
-      [{ ...wish, doing: 'style', content: 'color: red; } } @needle evil { pages: all; .y { color: red' }, 'one rule'],
-      [{ ...wish, pages: 'all; @hide body' }, ''],
-      [{ ...wish, name: 'x { } @needle y' }, 'name'],
-      [{ ...wish, name: 'a' }, 'already'],
-      [{ ...wish, file: '../evil.css' }, 'file'],
+      [{ ...asked, selector: '.x; } @needle evil { pages: all; @hide body' }, ''],
+      [{ ...asked, doing: 'style', content: 'color: red; } } @needle evil { pages: all; .y { color: red' }, 'one rule'],
+      [{ ...asked, pages: 'all; @hide body' }, ''],
+      [{ ...asked, name: 'x { } @needle y' }, 'name'],
+      [{ ...asked, name: 'a' }, 'already'],
+      [{ ...asked, file: '../evil.css' }, 'file'],
       [[], 'object'],
     ];
     const send = (body: object, origin: string) =>
@@ -330,9 +327,9 @@ describeInBrowser('The preview', () => {
         expect.stringContaining(words),
       ]);
     }
-    expect((await send(wish, 'http://evil.example')).status).toBe(403);
+    expect((await send(asked, 'http://evil.example')).status).toBe(403);
     expect(existsSync(join(directory, 'rules/added.css'))).toBe(false);
-    expect((await send(wish, new URL(overview).origin)).status).toBe(200);
+    expect((await send(asked, new URL(overview).origin)).status).toBe(200);
     expect(existsSync(join(directory, 'rules/added.css'))).toBe(true);
   });
 

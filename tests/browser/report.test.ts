@@ -75,19 +75,15 @@ describeInBrowser('The report of check as a page', () => {
       totals: { rules: 100, pages: 1000, cells: 100_000, errors: 0, warnings: 0 },
     };
     await page.setContent(checkHtml(report), { waitUntil: 'load' });
-    const took = await page.evaluate(async () => {
+    await page.evaluate(async () => {
       const search = document.querySelector<HTMLInputElement>('#search')!;
-      const start = performance.now();
       search.value = 'entry-999';
       search.dispatchEvent(new Event('input', { bubbles: true }));
       const status = document.querySelector('#shown')!;
       await new Promise<void>((done) =>
         new MutationObserver(() => done()).observe(status, { childList: true, characterData: true, subtree: true }),
       );
-      return performance.now() - start;
     });
     expect(await page.locator('#shown').innerText()).toMatch(/cells shown$/);
-    // Generous: it takes some 150 ms.
-    expect(took).toBeLessThan(3000);
   });
 });

@@ -3,7 +3,7 @@ import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { default as Ajv04 } from 'ajv-draft-04';
 import { XMLParser, XMLValidator } from 'fast-xml-parser';
-import { findingCodes } from '../../src/core/check/finding.js';
+import { findingCodes } from '../../src/core/finding.js';
 import { folderWith, pageHtml, run } from '../helpers.js';
 
 const hostile = `<script>alert(1)</script>`;

@@ -8,7 +8,7 @@ import { pagesOf, startDemoServer, type DemoServer } from '../../demo/server.js'
 import { writeDemoSite } from '../../demo/site.js';
 import type { CheckReport } from '../../src/core/check/verdict.js';
 import { safeName } from '../../src/capture/haystack.js';
-import { describeInBrowser, folderWith, pageHtml, run } from '../helpers.js';
+import { describeInBrowser, folderWith, pageHtml, run, runBuilt } from '../helpers.js';
 
 const servers: { close: () => unknown }[] = [];
 afterAll(async () => {
@@ -213,7 +213,7 @@ describe('gather', () => {
   test('beside another one for the same site loses nothing', async () => {
     const site = await demoSite('live');
     const directory = projectFor(site.address);
-    const runs = await Promise.all([run(directory, ['gather']), run(directory, ['gather'])]);
+    const runs = await Promise.all([runBuilt(directory, ['gather']), runBuilt(directory, ['gather'])]);
     expect(runs.some(({ status }) => status === 0)).toBe(true);
     for (const { status, log } of runs) if (status !== 0) expect(log).toMatch(/Another gather is writing/);
     await run(directory, ['gather']);
@@ -404,7 +404,7 @@ describe('What a site may do to a crawler', () => {
       cases.push([`https://127.0.0.1:${(server.address() as AddressInfo).port}`, /its TLS certificate is not valid/]);
     }
     for (const [address, message] of cases) {
-      const { status, log } = await run(projectFor(address), ['gather']);
+      const { status, log } = await runBuilt(projectFor(address), ['gather']);
       expect([status, log]).toEqual([3, expect.stringMatching(message)]);
     }
   });

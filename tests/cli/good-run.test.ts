@@ -1,7 +1,7 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { CheckReport } from '../../src/core/check/verdict.js';
-import { folderWith, pageHtml, run, smallProject } from '../helpers.js';
+import { folderWith, pageHtml, run, runBuilt, smallProject } from '../helpers.js';
 
 const rules = `
 @needle calm-payment { note: "No way */ out."; pages: path("/tickets/pay.html"); @hide .masthead, .promo-field; }
@@ -161,7 +161,7 @@ describe('start', () => {
 describe('demo', () => {
   test('shows every command with its output on a fresh copy, which then checks by itself', async () => {
     const directory = folderWith({});
-    const { status, out } = await run(directory, ['demo', 'ferries']);
+    const { status, out } = await runBuilt(directory, ['demo', 'ferries']);
     expect(status).toBe(0);
     for (const shown of [
       '$ local-needle start live=',
@@ -184,7 +184,7 @@ describe('demo', () => {
         ['no-page', 'path("/routes/night-boat") picks /routes/night-boat.'],
       ]),
     );
-    expect((await run(directory, ['demo', 'ferries'])).status).toBe(2);
+    expect((await runBuilt(directory, ['demo', 'ferries'])).status).toBe(2);
   });
 });
 

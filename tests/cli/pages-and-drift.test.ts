@@ -1,7 +1,7 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { writeDemoSite } from '../../demo/site.js';
-import type { DriftReport } from '../../src/core/check/drift.js';
+import type { DriftReport } from '../../src/core/compare/compare.js';
 import type { CheckReport } from '../../src/core/check/verdict.js';
 import { folderWith, pageHtml, run } from '../helpers.js';
 

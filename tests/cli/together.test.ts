@@ -1,26 +1,26 @@
 import { appendFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { makeProject } from '../../bench/project.js';
-import { claimFor } from '../../src/cli/check-together.js';
-import { readAll } from '../../src/cli/check-input.js';
+import { makePages, makeProject } from '../../bench/project.js';
+import { claimFor } from '../../src/app/parallel-check.js';
+import { openCheck } from '../../src/app/check-input.js';
 import { check } from '../../src/core/check/check.js';
-import { run } from '../helpers.js';
+import { runBuilt } from '../helpers.js';
 
 describe('A check by several threads', () => {
   test('gives the report that one thread gives', async () => {
-    const directory = makeProject(240, 12, 240);
-    // What is found by near misses hangs on other pages.
+    const directory = makeProject(makePages(120, 8), { rules: 3, targeted: 120 });
+    // Hints on what is missing name other pages.
     const mistakes = '\n@needle typo { pages: path("/p/1{*}?"); @hide .part-3 h22; }\n';
     for (const more of ['', mistakes]) {
       appendFileSync(join(directory, 'rules/bench.css'), more);
       rmSync(join(directory, '.local-needle'), { recursive: true, force: true });
-      const { input } = readAll({ project: directory, format: 'json' });
-      const alone = check({ ...input, memory: undefined });
-      expect(alone.cells.length).toBeGreaterThanOrEqual(240 * 12);
-      const { out } = await run(directory, ['check', '--format', 'json']);
+      const { input } = openCheck({ project: directory });
+      const alone = check({ ...input, results: undefined });
+      expect(alone.cells.length).toBeGreaterThanOrEqual(120 * 3);
+      const { out } = await runBuilt(directory, ['check', '--format', 'json']);
       expect(JSON.parse(out)).toEqual(JSON.parse(JSON.stringify(alone)));
       // And again, from what was kept.
-      expect((await run(directory, ['check', '--format', 'json'])).out).toBe(out);
+      expect((await runBuilt(directory, ['check', '--format', 'json'])).out).toBe(out);
     }
   }, 120_000);
 

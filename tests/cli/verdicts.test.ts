@@ -1,6 +1,7 @@
 import { appendFileSync, readFileSync, utimesSync, writeFileSync } from 'node:fs';
+import { identityOf } from '../../src/capture/folder.js';
 import { join } from 'node:path';
-import type { WhyReport } from '../../src/core/check/why.js';
+import type { WhyReport } from '../../src/core/explain/explain.js';
 import type { CheckReport } from '../../src/core/check/verdict.js';
 import { describeInBrowser, folderWith, run } from '../helpers.js';
 
@@ -365,8 +366,9 @@ describe('Viewports, accepted verdicts and the cache', () => {
       utimesSync(join(directory, file), old, new Date(old.getTime() + (text?.length ?? 0)));
     };
     const verdicts = async () => (await checked(directory)).cells.map(({ verdict }) => verdict);
-    for (const file of ['public/index.html', 'public/tickets/index.html', 'public/theme.css']) settled(file);
-    await new Promise((done) => setTimeout(done, 2200));
+    const files = ['public/index.html', 'public/tickets/index.html', 'public/theme.css'];
+    for (const file of files) settled(file);
+    for (const file of files) while (identityOf(join(directory, file)) === null) await new Promise(setImmediate);
     expect(await verdicts()).toEqual(['hit', 'hit', 'hit']);
     const cache = readFileSync(join(directory, '.local-needle/check.live.desktop.json'), 'utf8');
     expect((JSON.parse(cache) as { entries: unknown[] }).entries).toHaveLength(2);

@@ -1,9 +1,9 @@
-import { readBuild } from '../../src/core/build/read-back.js';
-import { prepareShipments } from '../../src/core/build/shipment.js';
-import { safeInPage } from '../../src/core/build/script.js';
+import { readBuild } from '../../src/core/ship/read-back.js';
+import { prepareShipments } from '../../src/core/ship/shipment.js';
+import { safeInPage } from '../../src/core/ship/script.js';
 import { check } from '../../src/core/check/check.js';
-import { proveBuild } from '../../src/core/check/prove-build.js';
-import { forbiddenBy } from '../../src/core/check/policy.js';
+import { proveBuild } from '../../src/core/ship/proof.js';
+import { forbiddenBy } from '../../src/core/deployment/policy.js';
 import { bundleOf, siteOf } from '../helpers.js';
 
 const pages = {

@@ -1,5 +1,5 @@
-import { parseCondition } from '../../src/core/rule/condition.js';
-import { conditionHolds } from '../../src/core/rule/target.js';
+import { parseCondition } from '../../src/core/target/condition.js';
+import { conditionPages } from '../../src/core/target/pages.js';
 import { makePage, makeSite } from '../../src/core/page/page.js';
 
 const forms = [{ in: 'body-class' as const, like: 'page-{id}' }];
@@ -18,7 +18,7 @@ const site = makeSite(
 const picked = (text: string) => {
   const { condition, faults } = parseCondition(text);
   expect(faults).toEqual([]);
-  return site.pages.filter((each) => conditionHolds(condition, each, site)).map((each) => each.path);
+  return [...conditionPages(condition, site)].map((each) => each.path);
 };
 
 describe('A condition', () => {

@@ -1,11 +1,11 @@
 import fc from 'fast-check';
 import { demoPages } from '../../demo/pages.js';
 import { renderPage } from '../../demo/site.js';
-import { expressionFor } from '../../src/core/page/expression.js';
+import { expressionFor } from '../../src/core/target/expression.js';
 import { readOpening } from '../../src/core/page/opening.js';
 import { makePage, makeSite, type Page } from '../../src/core/page/page.js';
-import { parseCondition } from '../../src/core/rule/condition.js';
-import { conditionHolds } from '../../src/core/rule/target.js';
+import { parseCondition } from '../../src/core/target/condition.js';
+import { conditionPages } from '../../src/core/target/pages.js';
 
 const forms = [
   { in: 'body-class' as const, like: 'page-{id}' },
@@ -31,7 +31,7 @@ const site = makeSite(
 const picked = (text: string) => {
   const { condition, faults } = parseCondition(text);
   expect(faults).toEqual([]);
-  return site.pages.filter((each) => conditionHolds(condition, each, site));
+  return [...conditionPages(condition, site)];
 };
 const pagesOf = (expression: { pages: string; except: string | null }) => {
   const except = new Set(expression.except === null ? [] : picked(expression.except));

@@ -1,4 +1,4 @@
-import { lift, type OldFile } from '../../src/core/lift/lift.js';
+import { lift, type OldFile } from '../../src/core/convert/convert.js';
 import { ProblemError } from '../../src/core/place.js';
 import { readRuleFile } from '../../src/project/rule-file.js';
 import { siteOf } from '../helpers.js';

@@ -1,12 +1,12 @@
 import type { Page as BrowserPage } from 'playwright-core';
 import { bundleOf } from '../helpers.js';
 import { shipment } from '../../src/core/check/plan.js';
-import { lookAt } from '../../src/core/check/look.js';
-import { compileRule } from '../../src/core/check/our-rules.js';
+import { openPage } from '../../src/core/check/opened-page.js';
 import { SheetStore } from '../../src/core/css/cascade/page-sheets.js';
 import { readDocument } from '../../src/core/page/document.js';
 import { readOpening } from '../../src/core/page/opening.js';
 import { makePage, makeSite } from '../../src/core/page/page.js';
+import { SiteWords } from '../../src/core/page/site-words.js';
 import { readRuleFile } from '../../src/project/rule-file.js';
 import { compared, type CascadeCase } from './cases.js';
 
@@ -42,6 +42,7 @@ export function computed(each: CascadeCase): { css: string; values: Record<strin
     identity: () => null,
     file: () => null,
     policy: () => null,
+    words: () => new SiteWords(site, () => ''),
   };
   const { rules, problems, findings } = readRuleFile(
     `@needle r { pages: page-id(1); ${each.rule} }`,
@@ -53,8 +54,15 @@ export function computed(each: CascadeCase): { css: string; values: Record<strin
     }),
   );
   const faults = [...problems, ...findings].map(({ message }) => message);
-  const shipped = shipment(rules.map(compileRule), site)(page);
-  const look = lookAt(page, view, new SheetStore(view, 'head-end'), { viewport, state: null }, {}, shipped);
+  const shipped = shipment(rules, site)(page);
+  const look = openPage(
+    page,
+    view,
+    new SheetStore(view, 'head-end'),
+    { viewport, state: null },
+    { states: {} },
+    shipped,
+  );
   const { css } = bundleOf({ site, rules, open: view.open, paths: 'handles', today: '2026-11-23' });
   const values = look.document.elements
     .filter(({ tagName }) => tagName !== 'style')

@@ -1,4 +1,4 @@
-import { finding, type Finding } from './finding.js';
+import { finding, type Finding } from '../finding.js';
 import type { CheckReport, Verdict } from './verdict.js';
 
 /** The verdicts of an accepted check: by how it looked, by rule, by page. */

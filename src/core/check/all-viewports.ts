@@ -1,13 +1,13 @@
-import { check, levelCounts } from './check.js';
-import type { Finding } from './finding.js';
-import type { CheckInput } from './plan.js';
+import { levelCounts, type Finding } from '../finding.js';
+import { checkEach } from './check.js';
+import type { CheckInput } from './input.js';
 import type { CheckReport, Variation, Verdict } from './verdict.js';
 
 /** Checks at every viewport: the report at the first, where verdicts vary, and what is found at the others alone. */
 export function checkAllViewports(input: CheckInput): CheckReport & { variations: Variation[] } {
   const others = input.viewports.filter(({ name }) => name !== input.viewport);
-  const main = check(input);
-  const reports = others.map(({ name }) => check({ ...input, viewport: name }));
+  const [main, ...reports] = checkEach([input, ...others.map(({ name }) => ({ ...input, viewport: name }))]);
+  if (!main) throw new Error('A check gave no report');
   const at = new Map<string, Record<string, Verdict>>();
   for (const { viewport, cells } of [main, ...reports])
     for (const { rule, page, verdict } of cells) {

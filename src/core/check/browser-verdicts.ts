@@ -1,5 +1,4 @@
-import { levelCounts } from './check.js';
-import { finding, type Finding } from './finding.js';
+import { finding, levelCounts, type Finding } from '../finding.js';
 import type { Cell, CheckReport, Verdict } from './verdict.js';
 
 /** A cell that a browser judges otherwise than the static check. */

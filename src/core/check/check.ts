@@ -1,49 +1,113 @@
-import { isToldAtRunTime } from '../build/scope.js';
+import { missingElements, type MissingElement } from '../fix/missing-element.js';
+import { finding, levelCounts, type Finding } from '../finding.js';
+import { loadingFindings, type PageLoading } from '../deployment/deployment.js';
 import { TooLate, withinTime } from '../page/elements.js';
 import type { Page } from '../page/page.js';
+import type { View } from '../page/view.js';
 import type { Rule } from '../rule/rule.js';
 import { brokenExpectations } from './expectations.js';
-import { finding, type Finding } from './finding.js';
-import { brokenGuards } from './guards.js';
-import { judge, onlyHereElsewhere, shownAddress } from './judge.js';
-import { loadingFindings, type PageLoading } from './loading.js';
-import { promiseSignature, ruleSignature, type PageResult } from './memory.js';
-import { planCheck, type CheckInput, type Judged, type Step } from './plan.js';
-import { needsScript, ruleFindings } from './rule-findings.js';
+import { brokenGuards } from './hidden-elements.js';
+import type { CheckInput } from './input.js';
+import { judge, shownAddress, shownElsewhere } from './judge.js';
+import { planCheck, type Judged, type PageTask, type Plan } from './plan.js';
+import { promiseSignature, ruleSignatures, type PageResult } from './result-cache.js';
+import { ruleFindings } from './rule-findings.js';
+import { markedAtRunTime, nothingMarked, uncapturedSheets } from './site-findings.js';
 import type { Cell, CheckReport } from './verdict.js';
 
-/** Judges every rule on every page that it targets. A page is opened only if a rule targets it, once a way, and then let go. */
+/** Judges every rule on every page that it targets. A page is opened only if a rule targets it, and then let go. */
 export function check(input: CheckInput): CheckReport {
-  const plan = planCheck(input);
-  const findings: Finding[] = [...input.findings, ...plan.findings];
-  for (const each of plan.judged) if (!each.rule.paused) findings.push(...ruleFindings(each, input));
-  const cells: Cell[] = [];
-  const unseen = new Map<string, Page[]>();
-  const loading = new Map<Page, PageLoading>();
-  const keyOf = input.memory ? keysFor(input) : null;
-  let index = -1;
-  for (const step of plan.steps()) {
-    index++;
-    const key = keyOf?.(step) ?? null;
-    const kept = key === null ? undefined : input.memory?.get(key);
-    const known = kept && stillHolds(kept, step) ? kept : undefined;
-    if (!known && key !== null && input.claim?.(index) === false) continue;
-    const result = known ?? judgeInTime(step, input);
-    // Hints on what is missing name other pages, which may change meanwhile.
-    const lasts = result === known || !result.findings.some(({ code }) => code === 'no-element' || code === 'too-slow');
-    if (key !== null && lasts) input.memory?.set(key, result);
-    cells.push(...result.cells);
-    findings.push(...result.findings);
-    if (result.loading) loading.set(step.page, result.loading);
-    for (const address of result.unseen) {
-      const list = unseen.get(address) ?? [];
-      if (!list.includes(step.page)) list.push(step.page);
-      unseen.set(address, list);
+  const [report] = checkEach([input]);
+  if (!report) throw new Error('A check gave no report');
+  return report;
+}
+
+/** Several checks of the same pages, in one pass over them: a page is opened once, however many look at it as it stands. */
+export function checkEach(inputs: CheckInput[]): CheckReport[] {
+  const open = inputs.length > 1 ? lastOpened() : undefined;
+  const runs = inputs.map((input) => new Run({ ...input, open: input.open ?? open }));
+  const tasks = runs.flatMap((run) => run.plan.tasks.map((task, index) => ({ run, task, index })));
+  if (runs.length > 1) {
+    const views = [...new Set(tasks.map(({ task }) => task.context.view))];
+    const placeOf = ({ task }: (typeof tasks)[number]) => views.indexOf(task.context.view);
+    tasks.sort((a, b) => placeOf(a) - placeOf(b) || comparePaths(a.task.page, b.task.page));
+  }
+  for (const { run, task, index } of tasks) run.do(task, index);
+  return runs.map((run) => run.report());
+}
+
+const comparePaths = (a: Page, b: Page) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0);
+
+/** Opens pages, and remembers the one that it opened last. */
+function lastOpened(): NonNullable<CheckInput['open']> {
+  let last: { view: View; page: Page; document: ReturnType<View['open']> } | null = null;
+  return (view, page) => {
+    if (last?.view !== view || last.page !== page) last = { view, page, document: view.open(page) };
+    return last.document;
+  };
+}
+
+/** One check under way. */
+class Run {
+  readonly plan: Plan;
+  private readonly findings: Finding[];
+  private readonly cells: Cell[] = [];
+  private readonly missing: MissingElement[] = [];
+  private readonly uncaptured = new Map<string, Page[]>();
+  private readonly loading = new Map<Page, PageLoading>();
+  private readonly keyOf: ((task: PageTask) => string | null) | null;
+  private readonly rules: Map<string, Rule>;
+  private isPartial = false;
+
+  constructor(private readonly input: CheckInput) {
+    this.plan = planCheck(input);
+    this.findings = [...input.findings, ...this.plan.findings];
+    for (const each of this.plan.judged) if (!each.rule.paused) this.findings.push(...ruleFindings(each, input));
+    this.keyOf = input.results ? keysFor(input) : null;
+    this.rules = new Map(input.rules.map((rule) => [rule.name, rule]));
+  }
+
+  /** Judges what there is to judge on a page, or takes what is known of it. */
+  do(task: PageTask, index: number): void {
+    const { results, claim } = this.input;
+    const key = this.keyOf?.(task) ?? null;
+    const kept = key === null ? undefined : results?.get(key);
+    const known = kept && stillHolds(kept, task) ? kept : undefined;
+    if (!known && key !== null && claim?.(index) === false) {
+      this.isPartial = true;
+      return;
+    }
+    const result = known ?? judgeInTime(task, this.input);
+    const isWhole = !result.findings.some(({ code }) => code === 'too-slow');
+    if (key !== null && isWhole) results?.set(key, result);
+    this.cells.push(...result.cells);
+    this.findings.push(...result.findings);
+    for (const [name, number] of result.missing) {
+      const [rule, { view }] = [this.rules.get(name), task.context];
+      const action = rule?.actions[number];
+      if (rule && action) this.missing.push({ rule, action, page: task.page, view, state: task.work.settings.state });
+    }
+    if (result.loading) this.loading.set(task.page, result.loading);
+    for (const address of result.uncaptured) {
+      const list = this.uncaptured.get(address) ?? [];
+      if (!list.includes(task.page)) list.push(task.page);
+      this.uncaptured.set(address, list);
     }
   }
-  if (input.loading) findings.push(...loadingFindings(loading, input.loading, input.view(null)?.style ?? (() => null)));
-  findings.push(...nothingMarked(input.rules, cells), ...markedAtRunTime(input, cells), ...unseenSheets(unseen, input));
-  return reportOf(input, plan.judged, cells, findings);
+
+  report(): CheckReport {
+    const { input, cells } = this;
+    const findings = [
+      ...this.findings,
+      // What others judge may be missing too: hints are for a whole report.
+      ...(this.isPartial ? [] : missingElements(this.missing, input)),
+      ...(input.loading ? loadingFindings(this.loading, input.loading, input.view(null)?.style ?? (() => null)) : []),
+      ...nothingMarked(input.rules, cells),
+      ...markedAtRunTime(input, cells),
+      ...uncapturedSheets(this.uncaptured, input),
+    ];
+    return reportOf(input, this.plan.judged, cells, findings);
+  }
 }
 
 /** A report with further findings. */
@@ -53,63 +117,19 @@ export function withFindings<T extends CheckReport>(report: T, more: Finding[]):
   return { ...report, findings, totals: { ...report.totals, ...levelCounts(findings) } };
 }
 
-/** How many findings are errors and how many warnings. */
-export const levelCounts = (findings: Finding[]) => ({
-  errors: findings.filter(({ level }) => level === 'error').length,
-  warnings: findings.filter(({ level }) => level === 'warning').length,
-});
-
-/** `@mark-current` actions that mark no link on any page. */
-function nothingMarked(rules: Rule[], cells: Cell[]): Finding[] {
-  const marking = rules.filter(({ actions }) => actions.some(({ kind }) => kind === 'mark-current'));
-  return marking.flatMap((rule) => {
-    const results = cells
-      .filter((cell) => cell.rule === rule.name)
-      .flatMap(({ actions }) => actions.filter(({ action }) => action === 'mark-current'));
-    if (results.length === 0 || results.some(({ elements }) => elements > 0)) return [];
-    return [
-      finding('no-element', `"${rule.name}" marks no link: none of ${results[0]?.selector} leads to its own page`, {
-        rule: rule.name,
-        at: rule.actions.find(({ kind }) => kind === 'mark-current')?.at ?? rule.at,
-        hint: 'Point at the links themselves, such as .menu a; sections: yes marks the section of a page too.',
-      }),
-    ];
-  });
-}
-
-/** `@mark-current` rules with links on pages that only needle.js can tell. */
-function markedAtRunTime({ rules, view, paths }: CheckInput, cells: Cell[]): Finding[] {
-  const site = view(null)?.site;
-  return rules.flatMap((rule) => {
-    const pages = cells.flatMap(({ rule: name, page: path, actions }) => {
-      const page = name === rule.name ? site?.byPath.get(path) : undefined;
-      const marks = actions.some(({ action, elements }) => action === 'mark-current' && elements > 0);
-      return page && site && marks && isToldAtRunTime({ kind: 'mark-current' }, page, site, paths) ? [path] : [];
-    });
-    return pages.length > 0 ? [needsScript(rule, pages, paths)] : [];
-  });
-}
-
 /** Judges a page, or says that its selectors took too long: no page may keep a check from its end. */
-function judgeInTime(step: Step, { startTime }: CheckInput): PageResult {
-  if (!startTime) return judgeStep(step);
+function judgeInTime(task: PageTask, { startTime }: CheckInput): PageResult {
+  if (!startTime) return judgeTask(task);
   try {
-    return withinTime(startTime(), () => judgeStep(step));
+    return withinTime(startTime(), () => judgeTask(task));
   } catch (error) {
     if (!(error instanceof TooLate)) throw error;
-    const { path } = step.page;
+    const { path } = task.page;
     const dependsOn = ['selectors that took too long to try'];
     return {
-      styles: [],
-      unseen: [],
-      loading: null,
-      cells: step.work.judged.map(({ rule }): Cell => ({
-        rule: rule.compiled.rule.name,
-        page: path,
-        verdict: 'unseen',
-        sure: false,
-        dependsOn,
-        actions: [],
+      ...nothingFound(),
+      cells: task.work.judged.map(({ rule: { rule } }): Cell => ({
+        ...{ rule: rule.name, page: path, verdict: 'unseen', sure: false, dependsOn, actions: [] },
       })),
       findings: [
         finding('too-slow', `Selectors took too long on ${path}; its rules are not judged there`, {
@@ -121,77 +141,60 @@ function judgeInTime(step: Step, { startTime }: CheckInput): PageResult {
   }
 }
 
+const nothingFound = (): PageResult => ({
+  ...{ styles: [], cells: [], findings: [], missing: [], uncaptured: [], loading: null },
+});
+
 /** Judges what there is to judge on one page. */
-function judgeStep({ page, work, round, look: open }: Step): PageResult {
+function judgeTask({ page, work, context, look: open }: PageTask): PageResult {
   const look = open();
-  const result: PageResult = { styles: look.sheets.loaded, cells: [], findings: [], unseen: [], loading: null };
+  const result: PageResult = { ...nothingFound(), styles: look.sheets.loaded };
   for (const { rule, dependsOn } of work.judged) {
-    const judged = judge(rule, look, dependsOn, { ...round.elsewhere, state: work.way.state });
+    const judged = judge(rule, look, dependsOn);
     result.cells.push(judged.cell);
     result.findings.push(...judged.findings);
+    result.missing.push(...judged.missing.map((action): [string, number] => [rule.rule.name, action]));
   }
   for (const expectation of work.expectations) result.findings.push(...brokenExpectations(expectation, look));
-  for (const rule of round.onlyHere) result.findings.push(...onlyHereElsewhere(rule, look));
-  if (round.guards.length > 0) result.findings.push(...brokenGuards(round.guards, round.shippedTo(page), look));
-  if (round.shippedTo(page).length > 0) result.loading = round.loading?.(page, look) ?? null;
-  result.unseen = look.sheets.unseen.map((address) => shownAddress(address, look));
+  for (const rule of context.elsewhere) result.findings.push(...shownElsewhere(rule, look));
+  const shipped = context.shippedTo(page);
+  if (context.guards.length > 0) result.findings.push(...brokenGuards(context.guards, shipped, look));
+  if (shipped.length > 0) result.loading = context.loading?.(page, look) ?? null;
+  result.uncaptured = look.sheets.unseen.map((address) => shownAddress(address, look));
   return result;
 }
 
 /** The key of what is to be judged on a page: everything that the result depends on but its stylesheets. */
-function keysFor(input: CheckInput): (step: Step) => string | null {
-  const signatures = new Map<Rule, string>();
-  const signed = (rule: Rule) => {
-    const known = signatures.get(rule) ?? ruleSignature(rule);
-    signatures.set(rule, known);
-    return known;
-  };
+function keysFor(input: CheckInput): (task: PageTask) => string | null {
+  const signed = ruleSignatures();
   const settings = JSON.stringify([input.states, input.place, input.loading?.address, input.paths]);
   const guards = promiseSignature(input.guards, []);
-  return ({ page, work, round }) => {
-    const identity = round.elsewhere.view.identity(page);
+  return ({ page, work, context }) => {
+    const identity = context.view.identity(page);
     if (identity === null) return null;
-    const shipped = round
+    const shipped = context
       .shippedTo(page)
       .map(({ owner, action }) => `${signed(owner.rule)} ${owner.rule.actions.indexOf(action)}`);
-    const judged = work.judged.map(({ rule, dependsOn }) => [rule.compiled.rule.name, dependsOn]);
+    const judged = work.judged.map(({ rule, dependsOn }) => [rule.rule.name, dependsOn]);
     return JSON.stringify([
       page.path,
       identity,
-      input.loading ? round.elsewhere.view.policy(page) : null,
-      work.way,
+      input.loading ? context.view.policy(page) : null,
+      work.settings,
       settings,
-      round.guards.length > 0 ? guards : '',
+      context.guards.length > 0 ? guards : '',
       promiseSignature([], work.expectations),
       judged,
-      [...new Set(work.judged.map(({ rule }) => signed(rule.compiled.rule)))],
+      [...new Set(work.judged.map(({ rule }) => signed(rule.rule)))],
       shipped,
-      round.onlyHere.map(({ compiled }) => signed(compiled.rule)),
+      context.elsewhere.map(({ rule }) => signed(rule)),
     ]);
   };
 }
 
 /** Whether the stylesheets that a result came from are as they were. */
-const stillHolds = ({ styles }: PageResult, { round }: Step) =>
-  styles.every(([address, identity]) => (round.style(address)?.identity ?? null) === identity);
-
-function unseenSheets(unseen: Map<string, Page[]>, input: CheckInput): Finding[] {
-  const site = input.view(null)?.site;
-  return [...unseen].map(([address, pages]) => {
-    const [first] = pages;
-    const others = pages.length > 1 ? ` and ${pages.length - 1} more` : '';
-    return finding(
-      'unseen-stylesheet',
-      `${first?.path}${others} ${others === '' ? 'loads' : 'load'} ${address}, which was not captured: verdicts there are less sure`,
-      {
-        page: first?.path,
-        hint: address.startsWith('/')
-          ? `Check that it is there; local-needle gather ${site?.name ?? ''} fetches it.`
-          : 'Only a browser sees it: local-needle check --browser.',
-      },
-    );
-  });
-}
+const stillHolds = ({ styles }: PageResult, { context }: PageTask) =>
+  styles.every(([address, identity]) => (context.style(address)?.identity ?? null) === identity);
 
 function reportOf(input: CheckInput, judged: Judged[], cells: Cell[], findings: Finding[]): CheckReport {
   const { rules } = input;
@@ -211,16 +214,11 @@ function reportOf(input: CheckInput, judged: Judged[], cells: Cell[], findings: 
       file: rule.at.file,
       line: rule.at.line,
       paused: rule.paused,
-      pages: pages.map((page) => page.path),
+      pages: [...pages].map((page) => page.path),
     })),
     cells,
     findings: kept,
-    totals: {
-      rules: rules.length,
-      pages: main?.pages.length ?? 0,
-      cells: cells.length,
-      ...levelCounts(kept),
-    },
+    totals: { rules: rules.length, pages: main?.pages.length ?? 0, cells: cells.length, ...levelCounts(kept) },
   };
 }
 

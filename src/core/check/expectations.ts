@@ -4,21 +4,21 @@ import type { Element } from '../page/document.js';
 import { compileMatcher } from '../page/elements.js';
 import { elementPath } from '../page/element-path.js';
 import type { Page, Site } from '../page/page.js';
-import type { Expectation, Want } from '../rule/guard.js';
-import { conditionHolds } from '../rule/target.js';
-import { finding, type Finding } from './finding.js';
-import { hiddenBy } from './judge.js';
-import type { Look } from './look.js';
-import { placeOfWinner } from './pair.js';
+import type { Expectation, Want } from '../rule/promise.js';
+import { conditionPages } from '../target/pages.js';
+import { finding, type Finding } from '../finding.js';
+import { hiddenBy } from '../action/hidden-by.js';
+import type { OpenedPage } from './opened-page.js';
+import { placeOfWinner } from '../action/pair.js';
 
 /** The pages of a site that an expectation is about. */
 export const expectedPages = ({ pages, except }: Expectation, site: Site): Page[] =>
-  site.pages.filter(
-    (page) => (!pages || conditionHolds(pages, page, site)) && !(except && conditionHolds(except, page, site)),
+  [...(pages ? conditionPages(pages, site) : site.pages)].filter(
+    (page) => !(except && conditionPages(except, site).has(page)),
   );
 
 /** Where a page does not look as it is expected to. */
-export function brokenExpectations(expectation: Expectation, look: Look): Finding[] {
+export function brokenExpectations(expectation: Expectation, look: OpenedPage): Finding[] {
   return expectation.wants.flatMap((want) => {
     const told = brokenWant(want, look);
     return told
@@ -33,7 +33,7 @@ export function brokenExpectations(expectation: Expectation, look: Look): Findin
   });
 }
 
-function brokenWant(want: Want, look: Look): { message: string; hint: string | null } | null {
+function brokenWant(want: Want, look: OpenedPage): { message: string; hint: string | null } | null {
   const [selector] = want.selectors;
   if (!selector) return null;
   const { element: text, pseudo } = selectorParts(selector.text);
@@ -57,7 +57,7 @@ function brokenLook(
   want: Extract<Want, { kind: 'looks' }>,
   elements: Element[],
   pseudo: string,
-  look: Look,
+  look: OpenedPage,
 ): { message: string; hint: string | null } | null {
   const { property, value } = want;
   for (const element of elements) {

@@ -1,96 +1,57 @@
-import { serialize } from 'parse5';
-import { longhandsNamed, longhandsOf } from '../css/declaration.js';
+import { actionKind } from '../action/index.js';
+import type { Action } from '../action/action.js';
+import type { CompiledAction, CompiledRule } from '../action/compiled.js';
+import { judgedByPairs, type Judgement } from '../action/judgement.js';
+import { placeOfWinner } from '../action/pair.js';
 import { selectorParts, withoutStates } from '../css/selector.js';
-import { attribute, lineageOf, type Element, type PageDocument } from '../page/document.js';
-import { compileMatcher, textOf, type Matcher } from '../page/elements.js';
+import { finding, type Finding } from '../finding.js';
+import { winningChange } from '../fix/winning-change.js';
+import type { Element, PageDocument } from '../page/document.js';
+import { compileMatcher } from '../page/elements.js';
 import { pageAddress } from '../page/view.js';
-import { targets } from '../rule/target.js';
-import type { Action, StylesheetAction, SwapAction } from '../rule/rule.js';
-import { noElement, type Elsewhere } from './element-hint.js';
-import { elementPath } from '../page/element-path.js';
-import { finding, type Finding } from './finding.js';
-import type { Look } from './look.js';
-import type { CompiledAction, CompiledRule } from './our-rules.js';
-import { beatenBy, countPairs, placeOfWinner, type Pair, type PairCount } from './pair.js';
-import { swapFindings } from './swap-findings.js';
-import type { ActionResult, BeatenPair, Cell, Verdict } from './verdict.js';
-import { winningChange } from './winning-change.js';
+import { ownPages, reachedPages } from '../target/delivery.js';
+import type { OpenedPage } from './opened-page.js';
+import type { BeatenPair, Cell, Verdict } from './verdict.js';
 
-/** A rule ready to be judged: its selectors compiled once, run on many pages. */
+/** What one action of a rule comes to on a page. */
+interface JudgedAction extends Judgement {
+  action: Action;
+}
+
+/** What judging a rule on a page comes to. */
 export interface JudgedRule {
-  compiled: CompiledRule;
-  actions: { compiled: CompiledAction; match: Matcher | null; longhands: string[] }[];
-}
-
-/** Makes a rule ready to be judged. */
-export function judgedRule(compiled: CompiledRule): JudgedRule {
-  return {
-    compiled,
-    actions: compiled.actions.map((each) => ({
-      compiled: each,
-      match: elementMatcher(each.action),
-      longhands: longhandsSet(each.action),
-    })),
-  };
-}
-
-/** Matches the elements of an action's selectors, pseudo-elements counted as the elements they belong to. */
-function elementMatcher(action: Action): Matcher | null {
-  if (action.selectors.length === 0) return null;
-  return compileMatcher(action.selectors.map(({ text }) => selectorParts(text).element).join(', '));
-}
-
-function longhandsSet(action: Action): string[] {
-  if (action.kind === 'hide' || action.kind === 'only-here') return ['display'];
-  if (action.kind !== 'restyle' && action.kind !== 'mark-current') return [];
-  return [
-    ...new Set(
-      action.declarations.flatMap(({ prop }) => (prop.startsWith('--') ? [prop] : longhandsOf(prop.toLowerCase()))),
-    ),
-  ];
-}
-
-/** Lost pairs that a report lists. */
-const mostBeaten = 20;
-
-/** What an action does on one page. */
-export interface Judgement {
-  result: ActionResult;
-  /** Whether anything on the page differs because of it. */
-  changes: boolean;
-  dependsOn: string[];
-  lost: Pair[];
-  /** What it does cannot be seen on a captured page. */
-  unseen: boolean;
+  cell: Cell;
+  findings: Finding[];
+  /** The actions of the rule, by their number, whose element is missing: findings with hints are made of them later. */
+  missing: number[];
 }
 
 /** Judges one rule on one page that it targets. `dependsOn`: what of the page itself was not seen. */
-export function judge(
-  { compiled: { rule }, actions }: JudgedRule,
-  look: Look,
-  dependsOn: string[],
-  elsewhere: Elsewhere,
-): { cell: Cell; findings: Finding[] } {
+export function judge({ rule, actions }: CompiledRule, look: OpenedPage, dependsOn: string[]): JudgedRule {
   const { page, document, view } = look;
-  const judgements: Judgement[] = [];
+  const judgements: JudgedAction[] = [];
   const findings: Finding[] = [];
+  const missing: number[] = [];
   let leftOut = false;
-  for (const each of actions) {
-    const { action } = each.compiled;
-    if (action.kind === 'definition' || !targets(rule, action, page, view.site)) continue;
-    if (look.cascade.holds(each.compiled.around) === false) {
+  actions.forEach((compiled, index) => {
+    const { action } = compiled;
+    const kind = actionKind(action);
+    if (kind.judge === null || !ownPages(rule, action, view.site).has(page)) return;
+    if (look.cascade.holds(compiled.around) === false) {
       leftOut = true;
-      continue;
+      return;
     }
-    const elements = matchedElements(each, look);
-    const judgement = judgeAction(each, elements, look);
-    judgements.push(judgement);
-    // A page without a link to itself is none that @mark-current is for.
-    const matched = action.kind === 'mark-current' ? (each.match?.(document) ?? []) : elements;
-    if (each.match && matched.length === 0 && !rule.arrivesLate && !waitsForState(action, document))
-      findings.push(noElement(rule, action, page, document, elsewhere));
-    if (action.kind === 'swap') findings.push(...swapFindings(rule.name, action, elements, look));
-  }
+    const elements = elementsOf(compiled, look);
+    const judgement =
+      kind.judge === 'by-pairs'
+        ? judgedByPairs(compiled, elements, look)
+        : kind.judge(compiled, action, elements, look);
+    judgements.push({ ...judgement, action });
+    const matched = compiled.match?.(document).length ?? 0;
+    const isMissing = kind.isMissing(matched, elements.length) && !rule.arrivesLate;
+    if (isMissing && !waitsForState(action, document)) missing.push(index);
+    findings.push(...kind.findings(action, rule.name, elements, look));
+  });
   const verdict = verdictOf(judgements, rule.arrivesLate, leftOut);
   const unseen = judgements.some(({ result }) => result.won > 0)
     ? look.sheets.unseen.map((address) => `stylesheet ${shownAddress(address, look)} not captured`)
@@ -105,106 +66,35 @@ export function judge(
   };
   if (unsure.length > 0) cell.dependsOn = unsure;
   findings.push(...verdictFinding(cell, judgements, rule, look));
-  return { cell, findings };
+  return { cell, findings, missing };
 }
 
 /** An address as messages show it: the path alone on the site's own host. */
-export function shownAddress(address: string, { page }: Pick<Look, 'page'>): string {
+export function shownAddress(address: string, { page }: Pick<OpenedPage, 'page'>): string {
   const url = new URL(address);
   const own = new URL(pageAddress(page)).origin;
   return url.origin === own ? url.pathname + url.search : address;
 }
 
 /** The elements that an action is about on a page. */
-export function matchedElements({ compiled, match }: JudgedRule['actions'][number], look: Look): Element[] {
+export function elementsOf(compiled: CompiledAction, look: OpenedPage): Element[] {
+  const kind = actionKind(compiled.action);
+  return kind.elements ? kind.elements(compiled.action, look) : matchedElements(compiled, look);
+}
+
+function matchedElements({ match, selectors, around, rules, owner }: CompiledAction, look: OpenedPage): Element[] {
   if (!match) return [];
-  const { selectors } = compiled;
   if (selectors) {
     const [only] = selectors;
     if (only && selectors.length === 1) return only.elements(look.document);
     const all = new Set(selectors.flatMap((each) => each.elements(look.document)));
     return look.document.elements.filter((element) => all.has(element));
   }
-  const elements = match(look.document);
-  if (!compiled.around.some(({ kind }) => kind === 'scope')) return elements;
-  const pseudos = new Set(compiled.rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)));
+  if (!around.some(({ kind }) => kind === 'scope')) return match(look.document);
+  const pseudos = new Set(rules.flatMap((rule) => rule.selectors.map(({ pseudo }) => pseudo)));
   return look.document.elements.filter((element) =>
-    [...pseudos].some((pseudo) => look.cascade.blocks(element, pseudo).some(({ owner }) => owner === compiled.owner)),
+    [...pseudos].some((pseudo) => look.cascade.blocks(element, pseudo).some((block) => block.owner === owner)),
   );
-}
-
-function judgeAction(
-  { compiled, longhands }: JudgedRule['actions'][number],
-  elements: Element[],
-  look: Look,
-): Judgement {
-  const { action } = compiled;
-  const result: ActionResult = {
-    action: action.kind,
-    selector: action.selector,
-    elements: elements.length,
-    pairs: 0,
-    won: 0,
-    beaten: [],
-  };
-  const unseen = action.kind === 'script';
-  const judgement: Judgement = { result, changes: false, dependsOn: [], lost: [], unseen };
-  if (action.kind === 'only-here') judgeOnlyHere(elements, look, result);
-  else if (action.kind === 'swap') judgement.changes = elements.some((element) => swapChanges(action, element));
-  else if (action.kind === 'stylesheet') judgeStylesheet(action, look, judgement);
-  else if (action.kind === 'hide' || action.kind === 'restyle' || action.kind === 'mark-current')
-    judgeStyles(countPairs(compiled, elements, longhands, look), look, judgement);
-  if (action.kind === 'only-here') judgement.changes = result.won > 0;
-  return judgement;
-}
-
-function judgeStyles({ pairs, won, changes, dependsOn, lost }: PairCount, look: Look, judgement: Judgement): void {
-  Object.assign(judgement.result, {
-    pairs,
-    won,
-    beaten: lost.slice(0, mostBeaten).map((pair) => beatenBy(pair, look)),
-  });
-  Object.assign(judgement, { changes, dependsOn: [...dependsOn], lost });
-}
-
-/** What a stylesheet of another host does, if it was captured. */
-function judgeStylesheet({ address }: StylesheetAction, look: Look, judgement: Judgement): void {
-  const uses = look.external.get(address) ?? [];
-  judgement.unseen = uses.length === 0;
-  for (const element of judgement.unseen ? [] : look.document.elements) {
-    const own = look.cascade.blocks(element, '').filter(({ use }) => use && uses.includes(use));
-    if (own.length > 0) judgement.result.elements++;
-    judgement.changes ||= own
-      .flatMap(({ declarations }) => longhandsNamed(declarations))
-      .some((longhand) => look.built.value(element, '', longhand) !== look.bare.value(element, '', longhand));
-  }
-}
-
-/** On its own pages `@only-here` must be displayed: a pair is won where it is. */
-function judgeOnlyHere(elements: Element[], look: Look, result: ActionResult): void {
-  const hidden = elements.filter((element) => !look.built.isDisplayed(element));
-  result.pairs = elements.length;
-  result.won = elements.length - hidden.length;
-  result.beaten = hidden.slice(0, mostBeaten).flatMap((element) => hiddenBy(element, look) ?? []);
-}
-
-/** What hides an element that ought to be displayed. */
-export function hiddenBy(element: Element, look: Look): BeatenPair | null {
-  const at = lineageOf(element).find((each) => look.built.value(each, '', 'display') === 'none');
-  const winner = at && look.cascade.winner(at, '', 'display');
-  if (!at || !winner) return null;
-  const reason = winner.declaration.important ? 'important' : winner.block.weight.inline ? 'inline' : 'specificity';
-  return { element: elementPath(element), property: 'display', by: { ...placeOfWinner(winner, at, look), reason } };
-}
-
-/** Whether a swap puts anything else there than there is. */
-function swapChanges({ image, alt, text, html }: SwapAction, element: Element): boolean {
-  if (alt !== null && attribute(element, 'alt') !== alt) return true;
-  // A file of the project ships under a name of its own.
-  if (image) return image.path !== null || attribute(element, 'src') !== image.url;
-  if (text !== null) return textOf(element) !== text || element.childNodes.some((node) => 'tagName' in node);
-  if (html?.content) return serialize(element).trim() !== new TextDecoder().decode(html.content).trim();
-  return false;
 }
 
 /** Whether the action would match if the page were in a state that its selectors name, such as `:hover`. */
@@ -236,7 +126,7 @@ export function verdictOf(
   return judgements.some(({ changes }) => changes) ? 'hit' : hasUnseen ? 'unseen' : 'idle';
 }
 
-const reasons: Record<BeatenPair['by']['reason'], string> = {
+const reasons: Record<NonNullable<BeatenPair['by']['reason']>, string> = {
   important: 'it is !important',
   layer: 'its layer comes before',
   inline: 'it stands in the style attribute',
@@ -247,55 +137,58 @@ const reasons: Record<BeatenPair['by']['reason'], string> = {
 };
 
 /** What wins over a lost pair, in a sentence's end: `theme.css:34 body .menu .camera wins: its selector is more specific`. */
-export const reasonText = ({ file, line, selector, reason }: BeatenPair['by']) =>
-  `${file}${line > 0 ? `:${line}` : ''} ${selector} wins: ${reasons[reason]}`;
+export function reasonText({ file, line, selector, reason }: BeatenPair['by']): string {
+  const where = `${file}${line > 0 ? `:${line}` : ''} ${selector}`;
+  return reason === null ? `${where} hides it` : `${where} wins: ${reasons[reason]}`;
+}
 
 /** The finding that a verdict is, with the change that would mend it. */
-function verdictFinding(cell: Cell, judgements: Judgement[], rule: CompiledRule['rule'], look: Look): Finding[] {
-  const { verdict, page } = cell;
-  if (verdict === 'idle') {
-    const within = cell.actions.length === 0;
-    return [
-      finding(
-        'idle',
-        within
-          ? `Nothing of "${rule.name}" applies at ${look.viewport.name} on ${page}`
-          : `"${rule.name}" changes nothing on ${page}`,
-        {
-          rule: rule.name,
-          page,
-          at: rule.at,
-          hint: within
-            ? 'Look with --viewport, or --all-viewports.'
-            : 'All of it is so already: take it out, or see local-needle why.',
-        },
-      ),
-    ];
-  }
+function verdictFinding(
+  { verdict, page, actions }: Cell,
+  judgements: JudgedAction[],
+  rule: CompiledRule['rule'],
+  look: OpenedPage,
+): Finding[] {
+  if (verdict === 'idle') return [idleFinding(rule, page, look, actions.length === 0)];
   if (verdict !== 'beaten' && verdict !== 'partly') return [];
   const worst = judgements.find(({ result }) => result.won < result.pairs);
   const [first] = worst?.result.beaten ?? [];
   if (!worst || !first) return [];
   const { selector, pairs, won } = worst.result;
   const [pair] = worst.lost;
-  const action = rule.actions.find((each) => each.selector === selector);
   const share = verdict === 'partly' ? ` (${pairs - won} of ${pairs} pairs lost)` : '';
+  const said =
+    first.by.reason === null
+      ? `${selector} does not show on ${page}${share}`
+      : `${selector} loses ${first.property} on ${page}${share}`;
+  const isAccepted = rule.allow.some(({ code }) => code === verdict);
   return [
-    finding(verdict, `${selector} loses ${first.property} on ${page}${share}: ${reasonText(first.by)}`, {
+    finding(verdict, `${said}: ${reasonText(first.by)}`, {
       rule: rule.name,
       page,
-      at: action?.at ?? rule.at,
-      hint: pair ? (winningChange(pair, look)?.text ?? null) : null,
+      at: worst.action.at,
+      hint: pair && !isAccepted ? (winningChange(pair, look)?.text ?? null) : null,
     }),
   ];
 }
 
-/** `@only-here` hides its element on all other pages: where that loses. */
-export function onlyHereElsewhere({ compiled: { rule }, actions }: JudgedRule, look: Look): Finding[] {
-  return actions.flatMap((each): Finding[] => {
-    const { action } = each.compiled;
-    if (action.kind !== 'only-here' || targets(rule, action, look.page, look.view.site)) return [];
-    const shown = matchedElements(each, look).filter((element) => look.built.isDisplayed(element));
+function idleFinding({ name, at }: CompiledRule['rule'], page: string, look: OpenedPage, leftOut: boolean): Finding {
+  const message = leftOut
+    ? `Nothing of "${name}" applies at ${look.viewport.name} on ${page}`
+    : `"${name}" changes nothing on ${page}`;
+  const hint = leftOut
+    ? 'Look with --viewport, or --all-viewports.'
+    : 'All of it is so already: take it out, or see local-needle why.';
+  return finding('idle', message, { rule: name, page, at, hint });
+}
+
+/** What acts on the pages that are not the author's own (`@only-here`), where its hiding loses. */
+export function shownElsewhere({ rule, actions }: CompiledRule, look: OpenedPage): Finding[] {
+  const { page, view } = look;
+  return actions.flatMap((compiled): Finding[] => {
+    const { action } = compiled;
+    if (actionKind(action).reaches !== 'other-pages' || !reachedPages(rule, action, view.site).has(page)) return [];
+    const shown = elementsOf(compiled, look).filter((element) => look.built.isDisplayed(element));
     const [element] = shown;
     const winner = element && look.cascade.winner(element, '', 'display');
     if (!winner) return [];
@@ -303,10 +196,10 @@ export function onlyHereElsewhere({ compiled: { rule }, actions }: JudgedRule, l
     return [
       finding(
         'beaten',
-        `${action.selector} shows on ${look.page.path} too: ${file}:${line} ${selector} wins over the hiding`,
+        `${action.selector} shows on ${page.path} too: ${file}:${line} ${selector} wins over the hiding`,
         {
           rule: rule.name,
-          page: look.page.path,
+          page: page.path,
           at: action.at,
           hint: `Take the !important from ${file}:${line}, or hide a container of it.`,
         },

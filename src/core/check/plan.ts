@@ -1,77 +1,34 @@
-import { hasEnded } from '../rule/ships.js';
+import { actionKind } from '../action/index.js';
+import type { CompiledAction, CompiledRule } from '../action/compiled.js';
+import { compileRule } from '../action/compile.js';
 import { SheetStore } from '../css/cascade/page-sheets.js';
-import type { Viewport } from '../css/cascade/media.js';
-import type { OurSheet } from '../css/cascade/cascade.js';
-import type { PageDocument } from '../page/document.js';
+import { startLoading, type PageLoading } from '../deployment/deployment.js';
+import { finding, type Finding } from '../finding.js';
 import type { Page, Site } from '../page/page.js';
-import type { PageState } from '../page/state.js';
 import type { StyleText, View } from '../page/view.js';
-import type { Expectation, Guard } from '../rule/guard.js';
+import type { Expectation } from '../rule/promise.js';
 import type { Rule } from '../rule/rule.js';
-import { targetPages, targets } from '../rule/target.js';
-import type { Elsewhere } from './element-hint.js';
+import { hasEnded } from '../rule/status.js';
+import { deliver, reachedPages, rulePages } from '../target/delivery.js';
 import { expectedPages } from './expectations.js';
-import { finding, type Finding } from './finding.js';
-import { judgedGuard, mayHide } from './guards.js';
-import { judgedRule, type JudgedRule } from './judge.js';
-import { startLoading, type Loading, type PageLoading } from './loading.js';
-import type { Memory } from './memory.js';
-import { lookAt, type Look, type Way } from './look.js';
-import { compileRule, type CompiledAction, type CompiledRule } from './our-rules.js';
-
-/** Everything that a check needs; it reads nothing by itself. */
-export interface CheckInput {
-  rules: Rule[];
-  guards: Guard[];
-  expectations: Expectation[];
-  /** The site as a visitor sees it; null where it was not captured so. The default visitor is null and always there. */
-  view: (visitor: string | null) => View | null;
-  /** Other sites of the project that are captured, for `weak-handle`. */
-  others: Site[];
-  /** Findings made while the project and the pages were read. */
-  findings: Finding[];
-  paths: 'handles' | 'run-time';
-  /** Where the build's stylesheet stands on a page. */
-  place: 'head-end' | 'body-end';
-  /** How pages are looked at by rules that do not say so themselves; `viewport` is one of `viewports`. */
-  viewport: string;
-  viewports: Viewport[];
-  state: string | null;
-  visitor: string | null;
-  states: Record<string, PageState>;
-  /** Names of the visitors that the project knows, for hints. */
-  visitors: string[];
-  /** The day of the check, `2027-03-31`. */
-  today: string;
-  /** Starts the time that one page may take, and tells when it is up; left out, there is no limit. */
-  startTime?: () => () => boolean;
-  /** Where the site serves the build; null where nobody said. */
-  loading: Loading | null;
-  /** What a build really brings to a page, in place of what its rules say; for `proveBuild`. */
-  delivered?: (page: Page, document: PageDocument) => OurSheet | null;
-  /** Results of earlier checks; left out, everything is judged anew. */
-  memory?: Memory;
-  /**
-   * Whether this check judges the look at a page with this number, where several share the work; what it does not is
-   * left out of its report. Not asked where the result is known or cannot be kept.
-   */
-  claim?: (index: number) => boolean;
-}
+import { judgedGuard, type JudgedGuard } from './hidden-elements.js';
+import type { CheckInput } from './input.js';
+import { openPage, type OpenedPage, type ViewSettings } from './opened-page.js';
 
 /** A rule with the view that it is judged in. */
 export interface Judged {
   rule: Rule;
   view: View;
-  pages: Page[];
-  way: Way;
-  /** What the verdict hangs on that was not seen. */
+  pages: ReadonlySet<Page>;
+  settings: ViewSettings;
+  /** What the verdict depends on that was not seen. */
   dependsOn: string[];
 }
 
-/** What there is to do on one page looked at in one way. */
+/** What there is to do on one page at one viewport, in one state. */
 export interface Work {
-  way: Way;
-  judged: { rule: JudgedRule; dependsOn: string[] }[];
+  settings: ViewSettings;
+  judged: { rule: CompiledRule; dependsOn: string[] }[];
   expectations: Expectation[];
 }
 
@@ -82,16 +39,17 @@ export interface Plan {
   /** Those that ship: not paused, not past their day. */
   shipping: Judged[];
   findings: Finding[];
-  /** What there is to do, page by page in the order of the site; a page is to be let go before the next. */
-  steps: () => Iterable<Step>;
+  /** What there is to do, page by page in the order of the site. */
+  tasks: PageTask[];
 }
 
-export interface Step {
+/** What there is to do on one page at one viewport, in one state, with what all pages of its view share. */
+export interface PageTask {
   page: Page;
   work: Work;
-  round: Round;
+  context: ViewContext;
   /** Opens the page. */
-  look: () => Look;
+  look: () => OpenedPage;
 }
 
 /** Decides which rules are judged on which pages, and how these are looked at. */
@@ -101,34 +59,34 @@ export function planCheck(input: CheckInput): Plan {
   const active = judged.filter(({ rule }) => !rule.paused);
   const isExpired = ({ rule }: Judged) => hasEnded(rule, input.today);
   const shipping = active.filter((each) => !isExpired(each));
-  const ready = new Map(active.map(({ rule }) => [rule, judgedRule(compileRule(rule))]));
-  const compiledOf = (some: Judged[]) => some.flatMap(({ rule }) => ready.get(rule) ?? []);
-  function* steps(): Iterable<Step> {
-    for (const [view, pages] of workOf(shipping, input.expectations, ready, input))
-      yield* stepsOf(pages, startRound(view, compiledOf(shipping), input));
-    // A rule that ran out is judged as if it still shipped, and stands in nobody else's way.
-    for (const expired of active.filter(isExpired)) {
-      const rules = active.filter((each) => each === expired || !isExpired(each));
-      for (const [view, pages] of workOf([expired], [], ready, input))
-        yield* stepsOf(pages, { ...startRound(view, compiledOf(rules), input), guards: [], onlyHere: [] });
-    }
+  const tasks: PageTask[] = [];
+  for (const [view, pages] of workOf(shipping, input.expectations, input))
+    tasks.push(...tasksOf(pages, viewContext(view, rulesOf(shipping), input)));
+  // A rule that ran out is judged as if it still shipped, and stands in nobody else's way.
+  for (const expired of active.filter(isExpired)) {
+    const rules = active.filter((each) => each === expired || !isExpired(each));
+    for (const [view, pages] of workOf([expired], [], input))
+      tasks.push(...tasksOf(pages, { ...viewContext(view, rulesOf(rules), input), guards: [], elsewhere: [] }));
   }
-  return { judged, shipping, findings, steps };
+  return { judged, shipping, findings, tasks };
 }
 
-function* stepsOf(pages: Map<Page, Map<string, Work>>, round: Round): Iterable<Step> {
-  for (const [page, works] of pages)
-    for (const work of works.values()) yield { page, work, round, look: () => round.look(page, work.way) };
+const rulesOf = (some: Judged[]) => some.map(({ rule }) => rule);
+
+function tasksOf(pages: Map<Page, Map<string, Work>>, context: ViewContext): PageTask[] {
+  return [...pages].flatMap(([page, works]) =>
+    [...works.values()].map((work) => ({ page, work, context, look: () => context.look(page, work.settings) })),
+  );
 }
 
 /** The view that a rule is judged in: its own visitor, state and viewport come before those of the call. */
 function judgedIn(rule: Rule, input: CheckInput, findings: Finding[]): Judged {
   const { view, dependsOn } = viewFor(rule, input, rule.paused ? [] : findings);
-  return { rule, view, pages: targetPages(rule, view.site), way: wayFor(rule, input), dependsOn };
+  return { rule, view, pages: rulePages(rule, view.site), settings: settingsFor(rule, input), dependsOn };
 }
 
 /** How pages are looked at for a rule or an expectation. */
-export const wayFor = ({ state, viewport }: Pick<Rule, 'state' | 'viewport'>, input: CheckInput): Way => {
+export const settingsFor = ({ state, viewport }: Pick<Rule, 'state' | 'viewport'>, input: CheckInput): ViewSettings => {
   const name = viewport ?? input.viewport;
   return {
     state: state ?? input.state,
@@ -165,106 +123,75 @@ export function viewFor(
 function workOf(
   judged: Judged[],
   expectations: Expectation[],
-  compiled: Map<Rule, JudgedRule>,
   input: CheckInput,
 ): Map<View, Map<Page, Map<string, Work>>> {
   const views = new Map<View, Map<Page, Map<string, Work>>>();
-  const work = (view: View, page: Page, way: Way): Work => {
+  const work = (view: View, page: Page, settings: ViewSettings): Work => {
     const pages = views.get(view) ?? new Map<Page, Map<string, Work>>();
     views.set(view, pages);
     const works = pages.get(page) ?? new Map<string, Work>();
     pages.set(page, works);
-    const key = `${way.state ?? ''} ${way.viewport.name}`;
-    const known = works.get(key) ?? { way, judged: [], expectations: [] };
+    const key = `${settings.state ?? ''} ${settings.viewport.name}`;
+    const known = works.get(key) ?? { settings, judged: [], expectations: [] };
     works.set(key, known);
     return known;
   };
-  for (const { rule, view, pages, way, dependsOn } of judged) {
-    const ready = compiled.get(rule);
-    if (ready) for (const page of pages) work(view, page, way).judged.push({ rule: ready, dependsOn });
+  for (const { rule, view, pages, settings, dependsOn } of judged) {
+    const compiled = compileRule(rule);
+    for (const page of pages) work(view, page, settings).judged.push({ rule: compiled, dependsOn });
     // What is hidden elsewhere is looked at there too.
-    if (pages.length > 0 && rule.actions.some(({ kind }) => kind === 'only-here'))
-      for (const page of view.site.pages) work(view, page, way);
+    for (const page of elsewhereOf(rule, view.site)) work(view, page, settings);
   }
   for (const expectation of expectations) {
     const { view } = viewFor(expectation, input, []);
     for (const page of expectedPages(expectation, view.site))
-      work(view, page, wayFor(expectation, input)).expectations.push(expectation);
+      work(view, page, settingsFor(expectation, input)).expectations.push(expectation);
   }
   return views;
 }
 
+/** The pages that a rule acts on though they are not its own. */
+function elsewhereOf(rule: Rule, site: Site): Page[] {
+  const acting = rule.actions.filter((action) => actionKind(action).reaches === 'other-pages');
+  return acting.flatMap((action) => [...reachedPages(rule, action, site)]);
+}
+
 /** What all pages of one view have in common. */
-export interface Round {
-  elsewhere: Omit<Elsewhere, 'state'>;
-  guards: ReturnType<typeof judgedGuard>[];
-  onlyHere: JudgedRule[];
+export interface ViewContext {
+  view: View;
+  guards: JudgedGuard[];
+  /** Rules that act on pages that are not their own. */
+  elsewhere: CompiledRule[];
   shippedTo: (page: Page) => CompiledAction[];
-  look: (page: Page, way: Way) => Look;
+  look: (page: Page, settings: ViewSettings) => OpenedPage;
   /** How a page loads the build. */
-  loading: ((page: Page, look: Look) => PageLoading) | null;
+  loading: ((page: Page, look: OpenedPage) => PageLoading) | null;
   /** A stylesheet of the site, read once. */
   style: (address: string) => StyleText | null;
 }
 
-/** Pages that may be opened for hints alone in one check. */
-const hintPages = 200;
-
 /** Makes ready what all pages of one view share. */
-export function startRound(view: View, rules: JudgedRule[], input: CheckInput): Round {
+export function viewContext(view: View, rules: Rule[], input: CheckInput): ViewContext {
   const store = new SheetStore(view, input.place);
-  const visitors = input.visitors.flatMap((name): [string, View][] => {
-    const other = input.view(name);
-    return other && name !== input.visitor ? [[name, other]] : [];
-  });
-  const shippedTo = shipment(
-    rules.map(({ compiled }) => compiled),
-    view.site,
-  );
+  const shippedTo = shipment(rules, view.site);
   // Only the site as everybody sees it is asked whether it loads the build.
   const loads =
-    input.loading && view === input.view(null)
-      ? startLoading(
-          view,
-          rules.map(({ compiled }) => compiled.rule),
-          input.loading.address,
-          input.paths,
-        )
-      : null;
-  const hides = rules.some(({ compiled }) => compiled.actions.some(mayHide));
+    input.loading && view === input.view(null) ? startLoading(view, rules, input.loading.address, input.paths) : null;
+  const hides = rules.some(({ actions }) => actions.some((action) => actionKind(action).mayHide(action)));
   return {
-    elsewhere: { view, visitors, states: input.states, budget: { pages: hintPages } },
+    view,
     guards: hides ? input.guards.map(judgedGuard) : [],
-    onlyHere: rules.filter(
-      ({ compiled }) =>
-        compiled.actions.some(({ action }) => action.kind === 'only-here') &&
-        targetPages(compiled.rule, view.site).length > 0,
-    ),
+    elsewhere: rules.filter((rule) => elsewhereOf(rule, view.site).length > 0).map(compileRule),
     shippedTo,
     loading: loads && ((page, look) => loads(page, look, shippedTo(page))),
-    look: (page, way) => lookAt(page, view, store, way, input.states, shippedTo(page), input.delivered),
+    look: (page, settings) => openPage(page, view, store, settings, input, shippedTo(page)),
     style: (address) => store.style(address),
   };
 }
 
-/** What ships to each page of a site, in the order in which it ships. */
-export function shipment(rules: CompiledRule[], site: Site): (page: Page) => CompiledAction[] {
-  const byPage = new Map<Page, CompiledAction[]>();
-  const add = (page: Page, action: CompiledAction) => {
-    const list = byPage.get(page);
-    if (list) list.push(action);
-    else byPage.set(page, [action]);
-  };
-  for (const { rule, actions } of rules) {
-    const own = targetPages(rule, site);
-    for (const action of actions) {
-      if (action.action.kind !== 'only-here') {
-        for (const page of own)
-          if (action.action.on.length === 0 || targets(rule, action.action, page, site)) add(page, action);
-      } else if (own.length > 0) {
-        for (const page of site.pages) if (!targets(rule, action.action, page, site)) add(page, action);
-      }
-    }
-  }
-  return (page) => byPage.get(page) ?? [];
+/** What ships to each page of a site, made ready, in the order in which it ships. */
+export function shipment(rules: Rule[], site: Site): (page: Page) => CompiledAction[] {
+  const ready = new Map(rules.flatMap((rule) => compileRule(rule).actions.map((each) => [each.action, each])));
+  const delivered = deliver(rules, site);
+  return (page) => delivered(page).flatMap(({ action }) => ready.get(action) ?? []);
 }

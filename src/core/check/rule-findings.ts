@@ -1,11 +1,12 @@
-import { hasEnded } from '../rule/ships.js';
-import { markText } from '../build/bundle.js';
+import { hasEnded } from '../rule/status.js';
 import type { Rule } from '../rule/rule.js';
-import { marksOf } from '../build/scope.js';
-import type { CheckInput, Judged } from './plan.js';
-import { finding, type Finding } from './finding.js';
+import { addressText } from '../target/run-time-addresses.js';
+import { addressesOf } from '../target/scope.js';
+import type { CheckInput } from './input.js';
+import type { Judged } from './plan.js';
+import { finding, type Finding } from '../finding.js';
 import { targetFindings } from './target-findings.js';
-import { weakHandles } from './weak-handle.js';
+import { weakHandles } from '../compare/site-specific.js';
 
 /** What is wrong with a rule before any page is looked at. */
 export function ruleFindings({ rule, pages, view: { site } }: Judged, { paths, today, others }: CheckInput): Finding[] {
@@ -28,8 +29,8 @@ export function ruleFindings({ rule, pages, view: { site } }: Judged, { paths, t
       }),
     );
   }
-  const marks = marksOf(rule, site, paths);
-  if (marks.length > 0) findings.push(needsScript(rule, marks.map(markText), paths));
+  const addresses = addressesOf(rule, site, paths);
+  if (addresses.length > 0) findings.push(needsScript(rule, addresses.map(addressText), paths));
   return findings;
 }
 

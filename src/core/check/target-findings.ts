@@ -1,69 +1,53 @@
+import { finding, type Finding } from '../finding.js';
 import type { Page, Site } from '../page/page.js';
-import type { Condition, Term } from '../rule/condition.js';
-import type { Rule } from '../rule/rule.js';
-import { pageConditions, pagesFor } from '../rule/target.js';
 import type { Place } from '../place.js';
-import { finding, type Finding } from './finding.js';
-import { nearTerm } from '../near-miss/condition.js';
+import type { Rule } from '../rule/rule.js';
+import type { Condition, Term } from '../target/condition.js';
+import { allConditions } from '../target/delivery.js';
+import { alternativePages } from '../target/pages.js';
+import { indexOf } from '../target/site-index.js';
+import { termKind } from '../target/terms/index.js';
 
 /**
  * `no-page` and `page-count`: a page ID or a literal path must pick exactly one page, any other condition at least one,
  * unless `expects` gives the number for the whole rule.
  */
-export function targetFindings(rule: Rule, pages: Page[], site: Site): Finding[] {
-  const findings: Finding[] = [];
-  const conditions = new Set([
-    ...pageConditions(rule),
-    ...rule.actions.flatMap((action) => action.on),
-    ...(rule.except ? [rule.except] : []),
-  ]);
-  for (const condition of conditions) {
-    for (const terms of condition.alternatives) {
-      if (terms.some((term) => term.kind === 'site' && term.value !== site.name)) continue;
-      const picked = pagesFor(terms, site);
-      const at = placeOf(rule, condition, terms);
+export function targetFindings(rule: Rule, pages: ReadonlySet<Page>, site: Site): Finding[] {
+  const narrowing = new Set(rule.pages ? rule.actions.flatMap(({ on }) => on) : []);
+  const findings = allConditions(rule).flatMap((condition) =>
+    condition.alternatives.flatMap((terms): Finding[] => {
+      if (isForAnotherSite(terms, site)) return [];
+      const picked = alternativePages(terms, site);
+      const about = { rule: rule.name, at: placeOf(rule, condition, terms) };
       const text = terms.map((term) => term.text).join(' ');
-      const single = terms.find((term) => term.kind === 'page-id' || (term.kind === 'path' && !term.pattern));
-      if (picked.length === 0) {
-        findings.push(
-          finding('no-page', `${text} picks no page of ${site.name}`, {
-            rule: rule.name,
-            at,
-            hint: nearHint(terms, site),
+      if (picked.size === 0)
+        return [finding('no-page', `${text} picks no page of ${site.name}`, { ...about, hint: nearHint(terms, site) })];
+      if (narrowing.has(condition) && pages.size > 0 && ![...picked].some((page) => pages.has(page)))
+        return [
+          finding('no-page', `${text} picks none of the pages that "${rule.name}" is for`, {
+            ...about,
+            hint: '@on takes a part of the pages that the rule names: add them to pages, or take pages out.',
           }),
-        );
-      } else if (single && picked.length > 1 && !rule.expects) {
-        const shown = picked
-          .slice(0, 3)
-          .map((page) => page.path)
-          .join(', ');
-        findings.push(
-          finding(
-            'page-count',
-            `${text} picks ${picked.length} pages, not one: ${shown}${picked.length > 3 ? ', …' : ''}`,
-            {
-              rule: rule.name,
-              at,
-              hint: `If that is meant, say expects: ${pages.length} pages.`,
-            },
-          ),
-        );
-      }
-    }
-  }
-  if (rule.expects && rule.expects.pages !== pages.length) {
-    const list = pages
-      .slice(0, 3)
-      .map((page) => page.path)
-      .join(', ');
+        ];
+      if (picked.size === 1 || rule.expects || !terms.some((term) => termKind(term).meansOnePage(term))) return [];
+      return [
+        finding('page-count', `${text} picks ${picked.size} pages, not one: ${firstPaths(picked)}`, {
+          ...about,
+          hint: `If that is meant, say expects: ${pages.size} pages.`,
+        }),
+      ];
+    }),
+  );
+  if (rule.expects && rule.expects.pages !== pages.size) {
+    const list = firstPaths(pages);
     findings.push(
       finding(
         'page-count',
-        `"${rule.name}" expects ${rule.expects.pages} and targets ${pages.length} of ${site.name}${list && `: ${list}`}${pages.length > 3 ? ', …' : ''}`,
+        `"${rule.name}" expects ${rule.expects.pages} and targets ${pages.size} of ${site.name}${list && `: ${list}`}`,
         {
           rule: rule.name,
           at: rule.expects.at,
-          hint: `Look at its conditions, or say expects: ${pages.length} pages.`,
+          hint: `Look at its conditions, or say expects: ${pages.size} pages.`,
         },
       ),
     );
@@ -75,9 +59,19 @@ function placeOf(rule: Rule, condition: Condition, terms: Term[]): Place {
   return condition.placeAt?.(terms[0]?.offset ?? 0) ?? rule.at;
 }
 
+/** Whether an alternative names a site, and not this one. */
+const isForAnotherSite = (terms: Term[], site: Site) =>
+  terms.some((term) => termKind(term).limitsToSite && alternativePages([term], site).size === 0);
+
+const firstPaths = (pages: ReadonlySet<Page>) =>
+  `${[...pages]
+    .slice(0, 3)
+    .map(({ path }) => path)
+    .join(', ')}${pages.size > 3 ? ', …' : ''}`;
+
 function nearHint(terms: Term[], site: Site): string | null {
   for (const term of terms) {
-    const near = nearTerm(term, site);
+    const near = termKind(term).near(term, site, indexOf(site));
     if (near) return `${near.text} picks ${near.page.path}.`;
   }
   return null;

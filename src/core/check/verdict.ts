@@ -1,5 +1,5 @@
-import type { Step } from '../css/cascade/weight.js';
-import type { Finding } from './finding.js';
+import type { CascadeStep } from '../css/cascade/weight.js';
+import type { Finding } from '../finding.js';
 
 /** What one rule does on one page. docs/verdicts.md says what each means. */
 export type Verdict = 'hit' | 'partly' | 'beaten' | 'idle' | 'empty' | 'late' | 'unseen';
@@ -12,7 +12,8 @@ export interface BeatenPair {
     file: string;
     line: number;
     selector: string;
-    reason: Step;
+    /** The step of the cascade at which it wins; null where nothing of ours stands against it. */
+    reason: CascadeStep | null;
   };
 }
 

@@ -1,3 +1,4 @@
+import { BoundedMap } from '../bounded-map.js';
 import { lexer, parse, type CssNode } from 'css-tree';
 import { nearest } from '../nearest.js';
 import tables from './browser-tables.json' with { type: 'json' };
@@ -25,7 +26,7 @@ const allLonghands = Object.keys(properties).filter(
   (name) => properties[name] === 0 && name !== 'direction' && name !== 'unicode-bidi',
 );
 
-const namesKnown = new Map<string, Set<string>>();
+const namesKnown = new BoundedMap<string, Set<string>>(50_000);
 
 /** The properties that set a longhand: itself, and every shorthand and alias of it. */
 export function namesFor(longhand: string): Set<string> {

@@ -1,3 +1,4 @@
+import { BoundedMap } from '../bounded-map.js';
 import tables from './browser-tables.json' with { type: 'json' };
 
 const sides: Record<string, [ltr: string, rtl: string]> = {
@@ -51,7 +52,7 @@ export function logicalOf(longhand: string, rtl: boolean): string | null {
   return map.get(longhand) ?? null;
 }
 
-const paired = new Map<string, boolean>();
+const paired = new BoundedMap<string, boolean>(50_000);
 
 /** Whether a longhand has a logical or physical twin at all. */
 export function hasOtherName(longhand: string): boolean {

@@ -1,3 +1,4 @@
+import { BoundedMap } from '../bounded-map.js';
 import { generate, parse, walk, type CssNode, type Selector as SelectorNode, type SelectorList } from 'css-tree';
 import { suggestion } from '../nearest.js';
 import { statePseudoClasses } from '../page/pseudo-classes.js';
@@ -241,7 +242,7 @@ export interface SelectorParts {
   subjectIsRoot: boolean;
 }
 
-const partsKnown = new Map<string, SelectorParts>();
+const partsKnown = new BoundedMap<string, SelectorParts>(50_000);
 
 /** Takes one valid complex selector apart. */
 export function selectorParts(text: string): SelectorParts {

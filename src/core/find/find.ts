@@ -1,6 +1,6 @@
 import type { View } from '../page/view.js';
 import { selectorParts, type Selector } from '../css/selector.js';
-import { nearMisses, type NearMiss } from '../near-miss/selector.js';
+import { nearMisses, type NearMiss } from '../fix/near-selector.js';
 import type { Element, PageDocument } from '../page/document.js';
 import { compileMatcher, compileTest, TooLate, withinTime, type Matcher } from '../page/elements.js';
 import type { Page } from '../page/page.js';

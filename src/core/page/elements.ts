@@ -1,9 +1,9 @@
 import { compile } from 'css-select';
 import { parse as parseSelector, type Selector as Token } from 'css-what';
-import { MarksAbove, neededAbove, type Marks } from './above.js';
+import { AncestorFilter, requiredAncestors, type KeyBits } from './ancestor-filter.js';
 import { attribute, type Element, type PageDocument } from './document.js';
 import { standingOf } from './family.js';
-import { keyOf, keysOf } from './keys.js';
+import { selectorKey, elementKeys } from './selector-key.js';
 import { pseudoClasses } from './pseudo-classes.js';
 import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 
@@ -14,11 +14,13 @@ let watch: { isLate: () => boolean; steps: number } | null = null;
 
 /** Runs a search that ends with TooLate when its time is up, however expensive its selector is. */
 export function withinTime<T>(isLate: () => boolean, search: () => T): T {
-  watch = { isLate, steps: 0 };
+  const outer = watch;
+  // Within another search both limits count.
+  watch = { isLate: outer ? () => isLate() || outer.isLate() : isLate, steps: 0 };
   try {
     return search();
   } finally {
-    watch = null;
+    watch = outer;
   }
 }
 
@@ -60,7 +62,7 @@ export type Matcher = (document: PageDocument) => Element[];
 
 /** Compiles a selector list once, to run on many pages. Throws Error where css-select cannot read it. */
 export function compileMatcher(selector: string): Matcher {
-  const parts = parseSelector(selector).map((tokens) => ({ key: keyOf(tokens), query: queryOf([tokens]) }));
+  const parts = parseSelector(selector).map((tokens) => ({ key: selectorKey(tokens), query: queryOf([tokens]) }));
   const [only] = parts;
   if (only && parts.length === 1) return (document) => candidates(document, only.key).filter(only.query(document));
   return (document) => {
@@ -78,7 +80,7 @@ export function candidates(document: PageDocument, key: string): Element[] {
   if (!index) {
     indexes.set(document, (index = new Map()));
     for (const element of document.elements) {
-      for (const each of keysOf(element)) {
+      for (const each of elementKeys(element)) {
         if (each === '*') continue;
         const list = index.get(each);
         if (list) list.push(element);
@@ -92,14 +94,14 @@ export function candidates(document: PageDocument, key: string): Element[] {
 /** To be called where an element's ID or classes were changed. */
 export function elementsChanged(document: PageDocument): void {
   indexes.delete(document);
-  marks.delete(document);
+  ancestorFilters.delete(document);
 }
 
-const marks = new WeakMap<PageDocument, MarksAbove>();
+const ancestorFilters = new WeakMap<PageDocument, AncestorFilter>();
 
-function marksOf(document: PageDocument): MarksAbove {
-  let found = marks.get(document);
-  if (!found) marks.set(document, (found = new MarksAbove()));
+function ancestorFilterOf(document: PageDocument): AncestorFilter {
+  let found = ancestorFilters.get(document);
+  if (!found) ancestorFilters.set(document, (found = new AncestorFilter()));
   return found;
 }
 
@@ -116,18 +118,18 @@ function queryOf(selector: string | Token[][]): (document: PageDocument) => (ele
 
 /** Like compileMatcher, for whether anything matches at all: stops at the first element that does. */
 export function compileTest(selector: string): (document: PageDocument) => boolean {
-  const parts = parseSelector(selector).map((tokens) => ({ key: keyOf(tokens), query: queryOf([tokens]) }));
+  const parts = parseSelector(selector).map((tokens) => ({ key: selectorKey(tokens), query: queryOf([tokens]) }));
   return (document) => parts.some(({ key, query }) => candidates(document, key).some(query(document)));
 }
 
 /** A test of one element, from css-what's tokens; compiled when it is first needed. What css-select cannot read matches nothing. */
 export function compileElementTest(tokens: () => Token[]): (document: PageDocument, element: Element) => boolean {
   let query: ReturnType<typeof queryOf> | undefined;
-  let need: Marks | null | undefined;
+  let need: KeyBits | null | undefined;
   const compiled = () => {
     try {
       const read = tokens();
-      need = neededAbove(read);
+      need = requiredAncestors(read);
       const made = queryOf([read]);
       // Both modes are compiled as they are needed; what cannot be read shows at the first.
       return (document: PageDocument) => made(document);
@@ -137,7 +139,7 @@ export function compileElementTest(tokens: () => Token[]): (document: PageDocume
   };
   return (document, element) => {
     query ??= compiled();
-    return (!need || marksOf(document).has(element, need)) && query(document)(element);
+    return (!need || ancestorFilterOf(document).has(element, need)) && query(document)(element);
   };
 }
 

@@ -1,5 +1,5 @@
 import { handleCss } from './page-id.js';
-import type { Page, Site } from './page.js';
+import type { Page } from './page.js';
 
 /** Something on `body` that picks pages out, as CSS, with the pages of the site that carry it. */
 export interface Handle {
@@ -34,46 +34,4 @@ export function handlesOf(page: Page): Handle[] {
   }
   const seen = new Set<string>();
   return handles.filter((handle) => !seen.has(handle.css) && seen.add(handle.css));
-}
-
-const carriers = new WeakMap<Site, Map<string, Page[]>>();
-
-/** The pages of the site that carry a handle. A page's own handles always find that page. */
-export function pagesWith(site: Site, css: string): Page[] {
-  let index = carriers.get(site);
-  if (!index) {
-    index = new Map();
-    for (const page of site.pages) {
-      for (const handle of handlesOf(page)) {
-        const list = index.get(handle.css);
-        if (list) list.push(page);
-        else index.set(handle.css, [page]);
-      }
-    }
-    carriers.set(site, index);
-  }
-  return index.get(css) ?? [];
-}
-
-/** The handles on `body` that no other page of the site carries, best first. */
-export function soleHandles(page: Page, site: Site): Handle[] {
-  return handlesOf(page).filter((handle) => pagesWith(site, handle.css).length === 1);
-}
-
-const byPageId = new WeakMap<Site, Map<string, Page[]>>();
-
-/** The pages of the site with a page ID, as written. */
-export function pagesWithId(site: Site, value: string): Page[] {
-  let index = byPageId.get(site);
-  if (!index) {
-    index = new Map();
-    for (const page of site.pages) {
-      if (!page.pageId) continue;
-      const list = index.get(page.pageId.value);
-      if (list) list.push(page);
-      else index.set(page.pageId.value, [page]);
-    }
-    byPageId.set(site, index);
-  }
-  return index.get(value) ?? [];
 }

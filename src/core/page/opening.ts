@@ -8,35 +8,54 @@ export interface PageOpening {
 }
 
 /** Thrown by the adapter below to stop the parser; never leaves this file. */
-const bodyReached = Symbol('body reached');
+const bodyReached = new Error('The body is reached');
 
 /**
  * Reads a page as far as its `body` tag, as a browser would find it, and no further: opening ten thousand pages this way
- * costs a small part of parsing them. A page that holds a second `<body` or a late `<html` is parsed whole, since the
- * HTML Standard merges the attributes of a second body tag into the first (13.2.6.4.7, "A start tag whose tag name is body").
+ * costs a small part of parsing them. A page whose body begins before that tag, or that has a second one, is parsed whole,
+ * since the HTML Standard merges the attributes of a later tag into the first (13.2.6.4.7, "A start tag whose tag name is
+ * body").
  */
 export function readOpening(html: string): PageOpening {
-  const bodyTag = /<body[\s>/]/gi;
-  bodyTag.test(html);
-  const second = bodyTag.test(html);
-  return second ? openingOf(parse(html)) : openingOf(parseToBody(html));
+  const end = openingEnd(html);
+  const opening = end === null ? null : readOpeningPart(html.slice(0, end));
+  return opening ?? openingOf(parse(html));
 }
 
-function parseToBody(html: string): Tree.Document {
+/**
+ * Where the only `body` tag of a source ends; null where there is none, or more than one. Works on the bytes of a page too,
+ * given as characters, in every encoding that has ASCII's letters.
+ */
+export function openingEnd(source: string): number | null {
+  const start = source.search(bodyTag);
+  if (start < 0 || source.slice(start + 1).search(bodyTag) >= 0) return null;
+  const whole = /<body(?:[^>"']|"[^"]*"|'[^']*')*>/iy;
+  whole.lastIndex = start;
+  return whole.test(source) ? whole.lastIndex : null;
+}
+
+const bodyTag = /<body[\s>/]/i;
+
+/** Reads a source that ends with its only `body` tag; null where the body did not begin with that tag. */
+export function readOpeningPart(html: string): PageOpening | null {
   let document: Tree.Document | undefined;
+  let isTag = false;
   const treeAdapter = {
     ...defaultTreeAdapter,
     createDocument: () => (document = defaultTreeAdapter.createDocument()),
     onItemPush: (element: Tree.Element) => {
-      if (element.tagName === 'body') throw bodyReached;
+      if (element.tagName !== 'body') return;
+      // A body that is implied by what stands in it has no place in the source.
+      isTag = Boolean(element.sourceCodeLocation);
+      throw bodyReached;
     },
   };
   try {
-    return parse(html, { treeAdapter });
+    parse(html, { treeAdapter, sourceCodeLocationInfo: true });
   } catch (thrown) {
-    if (thrown !== bodyReached || document === undefined) throw thrown;
-    return document;
+    if (thrown !== bodyReached) throw thrown;
   }
+  return document && isTag ? openingOf(document) : null;
 }
 
 function openingOf(document: Tree.Document): PageOpening {

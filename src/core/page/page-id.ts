@@ -1,3 +1,4 @@
+import { BoundedMap } from '../bounded-map.js';
 import cssesc from 'cssesc';
 
 /** The ID that a content system gave a page, and the CSS that carries it: `body.page-73`, `body[id="p9"]`, `body[data-page="9"]`. */
@@ -19,7 +20,7 @@ export interface PageIdForm {
 const idPattern = '(\\d+|[0-9a-fA-F]{8,})';
 const escapeRegExp = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 
-const compiled = new Map<string, RegExp>();
+const compiled = new BoundedMap<string, RegExp>(50_000);
 
 /** The expression that reads an ID of this form; its first group is the ID. Throws Error where `like` holds no `{id}`. */
 export function formExpression(like: string): RegExp {

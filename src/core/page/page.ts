@@ -8,6 +8,8 @@ export interface Page {
   /** Where it came from, as the site writes it: an address, or the address that a file of a folder stands for. */
   url: string;
   title: string;
+  /** The attributes of `body`, in the order of the source. */
+  bodyAttributes: ReadonlyMap<string, string>;
   pageId: PageId | null;
   bodyId: string | null;
   /** Without doubles, in the order of the source. */
@@ -33,6 +35,7 @@ export function makePage(path: string, url: string, file: string, opening: PageO
     url,
     file,
     title: opening.title,
+    bodyAttributes: opening.body,
     pageId: pageIdOf(opening.body, forms),
     bodyId: opening.body.get('id') || null,
     bodyClasses: [...new Set(classes)],

@@ -31,7 +31,7 @@ export function normalisePath(address: string, options: PathOptions = {}): strin
 }
 
 function keptQuery(query: URLSearchParams, keys: string[] = []): string {
-  const kept = keys.flatMap((key) => query.getAll(key).map((value) => [key, value]));
+  const kept = keys.flatMap((key) => query.getAll(key).map((value): [string, string] => [key, value]));
   return kept.length > 0 ? '?' + new URLSearchParams(kept).toString() : '';
 }
 
@@ -48,3 +48,10 @@ export function pathPattern(text: string): (path: string) => boolean {
   const pattern = new URLPattern({ pathname: text });
   return (path) => pattern.test({ pathname: path.replace(/\?.*$/, '') });
 }
+
+/**
+ * A beginning that every path has which fulfils a pattern: its plain characters up to the first group. A slash before a
+ * group may belong to it (`/x/:name?` fits `/x`), so that it ends before that; a dot segment takes away what stands before it.
+ */
+export const literalBeginning = (pattern: string) =>
+  /[^\w-]\.|%2e/i.test(pattern) ? '' : (/^[\w/~!$&',;=@.-]*/.exec(pattern)?.[0] ?? '').replace(/\/$/, '');

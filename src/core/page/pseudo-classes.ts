@@ -1,3 +1,4 @@
+import { BoundedMap } from '../bounded-map.js';
 import { html, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { compile as compileFormula, parse as parseFormula } from 'nth-check';
 import { positionOf, standingOf } from './family.js';
@@ -81,7 +82,7 @@ function isDefaultButton(element: Element): boolean {
   return isElement(form) && descendants(form).find(submits) === element;
 }
 
-const formulas = new Map<string, (index: number) => boolean>();
+const formulas = new BoundedMap<string, (index: number) => boolean>(50_000);
 
 /** `2n+1` as a test of numbers from 0. */
 function formula(text: string): (index: number) => boolean {

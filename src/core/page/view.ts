@@ -1,5 +1,6 @@
 import type { PageDocument } from './document.js';
 import type { Page, Site } from './page.js';
+import type { SiteWords } from './site-words.js';
 
 /** A captured stylesheet. */
 export interface StyleText {
@@ -22,6 +23,8 @@ export interface View {
   style: (address: string) => StyleText | null;
   /** Any other file at an address, such as a picture; null where it was not captured. */
   file: (address: string) => Uint8Array | null;
+  /** Which pages name which tags, classes and IDs; read when it is first asked for. */
+  words: () => SiteWords;
   /** The Content-Security-Policy header that came with a page; null where there was none, or none is known. */
   policy: (page: Page) => string | null;
 }

@@ -1,7 +1,7 @@
 import type { PanelState, PickAnswer, ToPage, ToPanel } from '../protocol.js';
 import { ask, badge, byId, make, switchRule, tell } from './dom.js';
 import { onNews } from './news.js';
-import { wishForm } from './wish.js';
+import { ruleForm } from './rule-form.js';
 
 const frames = (document.body.dataset['frames'] ?? '').split(' ');
 const openKey = 'local-needle-open';
@@ -146,7 +146,7 @@ async function picked(html: string): Promise<void> {
       toPage({ needle: 'wider' });
     };
     const leave = () => byId('picked').replaceChildren();
-    byId('picked').replaceChildren(wishForm(answer, page, { copying, say, highlight, wider, leave }));
+    byId('picked').replaceChildren(ruleForm(answer, page, { copying, say, highlight, wider, leave }));
     byId('picked').querySelector<HTMLElement>('input, button')?.focus({ preventScroll: true });
     byId('panel').scrollTo(0, 0);
   } catch (error) {

@@ -1,31 +1,32 @@
+import { BoundedMap } from '../../bounded-map.js';
 import { attribute, parentOf, type Element, type PageDocument } from '../../page/document.js';
 import { withScopingRoot } from '../../page/elements.js';
-import { keysOf } from '../../page/keys.js';
+import { elementKeys } from '../../page/selector-key.js';
 import { declarationFault, hasSubstitution, namesFor } from '../declaration.js';
 import { hasOtherName, logicalOf, physicalOf } from '../logical.js';
 import { readDeclarations, type SheetDeclaration } from '../syntax.js';
 import { browserSheet, presentationalHints } from './browser-styles.js';
 import { mediaHolds, type Truth, type Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
-import { indexSheet, type Around, type Sheet, type SheetRule, type SheetSelector } from './sheet.js';
+import { indexSheet, type EnclosingRule, type Sheet, type SheetRule, type SheetSelector } from './sheet.js';
 import { layerKey, rankLayers } from './layers.js';
 import { scopingRoots } from './scoping.js';
 import { supportsHolds } from './supports.js';
 import { compareWithin, level, type Level, type Weight } from './weight.js';
 
 /** A style rule of ours as it stands in the cascade of a page. */
-export interface OurRule extends SheetRule {
+export interface OurRule<Owner> extends SheetRule {
   /** Whom it belongs to; the cascade does not look into it. */
-  owner: unknown;
+  owner: Owner | null;
 }
 
 /** What we ship to a page, in the order in which it ships. */
-export interface OurSheet extends Pick<Sheet, 'layers' | 'keyframes' | 'registered' | 'makesContainers'> {
-  rules: OurRule[];
+export interface OurSheet<Owner> extends Pick<Sheet, 'layers' | 'keyframes' | 'registered' | 'makesContainers'> {
+  rules: OurRule<Owner>[];
 }
 
 /** The declarations of one rule, style attribute or hint that apply to an element. */
-export interface Block {
+export interface DeclarationBlock<Owner = unknown> {
   declarations: SheetDeclaration[];
   origin: 'browser' | 'hint' | 'author';
   weight: Omit<Weight, 'level'>;
@@ -33,34 +34,34 @@ export interface Block {
   /** Where it stands; null for the browser's own, for hints and for our own rules. */
   use: SheetUse | null;
   /** The owner of our rule; null for the site's. */
-  owner: unknown;
+  owner: Owner | null;
   /** What it hangs on that cannot be known here. */
   dependsOn: string | null;
 }
 
 /** The declaration that wins for one longhand. */
-export interface Winner {
+export interface Winner<Owner = unknown> {
   declaration: SheetDeclaration;
   weight: Weight;
-  block: Block;
+  block: DeclarationBlock<Owner>;
   /** The keyframes that it comes from. */
   animation: string | null;
 }
 
 /** Lists of blocks, each once: a tree by the blocks in them. */
-interface BlockList {
-  list: Block[] | null;
-  next: Map<Block, BlockList>;
+interface BlockList<Owner> {
+  list: DeclarationBlock<Owner>[] | null;
+  next: Map<DeclarationBlock<Owner>, BlockList<Owner>>;
 }
 
 /** Knows, of every element of a page, the declarations that apply to it and the one that wins. */
-export class Cascade {
+export class Cascade<Owner = unknown> {
   /** By the list of blocks: elements to which the same applies share it, and their winners. */
-  private readonly winnersKnown = new Map<Block[], Map<string, Winner | null>>();
-  private readonly lists: BlockList = { list: null, next: new Map() };
-  private readonly plainBlocks = new Map<SheetUse | null, Map<SheetSelector, Block>>();
-  private readonly blocksKnown = new Map<Element, Map<string, Block[]>>();
-  private readonly truths = new Map<Around, Truth>();
+  private readonly winnersKnown = new Map<DeclarationBlock<Owner>[], Map<string, Winner<Owner> | null>>();
+  private readonly lists: BlockList<Owner> = { list: null, next: new Map() };
+  private readonly plainBlocks = new Map<SheetUse | null, Map<SheetSelector, DeclarationBlock<Owner>>>();
+  private readonly blocksKnown = new Map<Element, Map<string, DeclarationBlock<Owner>[]>>();
+  private readonly truths = new Map<EnclosingRule, Truth>();
   private readonly layerRanks: Map<string, number>;
   private readonly ourIndex: Pick<Sheet, 'rules' | 'byKey'>;
   private readonly hasAnimations: boolean;
@@ -71,7 +72,7 @@ export class Cascade {
   constructor(
     readonly document: PageDocument,
     private readonly sheets: PageSheets,
-    readonly ours: OurSheet | null,
+    readonly ours: OurSheet<Owner> | null,
     readonly viewport: Viewport,
   ) {
     this.ourIndex = { rules: ours?.rules ?? [], byKey: new Map() };
@@ -86,8 +87,8 @@ export class Cascade {
   }
 
   /** Everything that applies to an element or to a pseudo-element of it (`''` for itself), weakest origins first. */
-  blocks(element: Element, pseudo: string): Block[] {
-    const known = this.blocksKnown.get(element) ?? new Map<string, Block[]>();
+  blocks(element: Element, pseudo: string): DeclarationBlock<Owner>[] {
+    const known = this.blocksKnown.get(element) ?? new Map<string, DeclarationBlock<Owner>[]>();
     this.blocksKnown.set(element, known);
     let found = known.get(pseudo);
     if (!found) known.set(pseudo, (found = this.findBlocks(element, pseudo)));
@@ -95,11 +96,16 @@ export class Cascade {
   }
 
   /** The winning declaration of a longhand; null where none applies. `among` leaves out blocks. */
-  winner(element: Element, pseudo: string, longhand: string, among?: (block: Block) => boolean): Winner | null {
+  winner(
+    element: Element,
+    pseudo: string,
+    longhand: string,
+    among?: (block: DeclarationBlock<Owner>) => boolean,
+  ): Winner<Owner> | null {
     if (among) return this.findWinner(element, pseudo, longhand, among);
     const list = this.blocks(element, pseudo);
     let known = this.winnersKnown.get(list);
-    if (!known) this.winnersKnown.set(list, (known = new Map<string, Winner | null>()));
+    if (!known) this.winnersKnown.set(list, (known = new Map<string, Winner<Owner> | null>()));
     const key = hasOtherName(longhand) && this.isRightToLeft(element) ? `${longhand} rtl` : longhand;
     let winner = known.get(key);
     if (winner === undefined) known.set(key, (winner = this.findWinner(element, pseudo, longhand)));
@@ -110,10 +116,10 @@ export class Cascade {
     element: Element,
     pseudo: string,
     longhand: string,
-    among?: (block: Block) => boolean,
-  ): Winner | null {
+    among?: (block: DeclarationBlock<Owner>) => boolean,
+  ): Winner<Owner> | null {
     const names = this.namesOf(element, longhand);
-    let best: { block: Block; declaration: SheetDeclaration; level: Level } | null = null;
+    let best: { block: DeclarationBlock<Owner>; declaration: SheetDeclaration; level: Level } | null = null;
     for (const block of this.blocks(element, pseudo)) {
       if (among && !among(block)) continue;
       for (const declaration of block.declarations) {
@@ -127,7 +133,7 @@ export class Cascade {
           best = { declaration, block, level: own };
       }
     }
-    const winner: Winner | null = best && {
+    const winner: Winner<Owner> | null = best && {
       declaration: best.declaration,
       weight: { ...best.block.weight, level: best.level },
       block: best.block,
@@ -174,9 +180,9 @@ export class Cascade {
     pseudo: string,
     longhand: string,
     names: Set<string>,
-    best: Winner | null,
-    among?: (block: Block) => boolean,
-  ): Winner | null {
+    best: Winner<Owner> | null,
+    among?: (block: DeclarationBlock<Owner>) => boolean,
+  ): Winner<Owner> | null {
     if (longhand.startsWith('animation-') || (best && best.weight.level >= level.authorImportant)) return best;
     const running = this.winner(element, pseudo, 'animation-name', among);
     const duration = this.winner(element, pseudo, 'animation-duration', among);
@@ -209,9 +215,9 @@ export class Cascade {
     return undefined;
   }
 
-  private findBlocks(element: Element, pseudo: string): Block[] {
-    const blocks: Block[] = [];
-    const keys = keysOf(element);
+  private findBlocks(element: Element, pseudo: string): DeclarationBlock<Owner>[] {
+    const blocks: DeclarationBlock<Owner>[] = [];
+    const keys = elementKeys(element);
     this.collect(browserSheet(), null, element, keys, pseudo, blocks);
     if (pseudo === '') {
       const hints = presentationalHints(element);
@@ -233,7 +239,7 @@ export class Cascade {
   }
 
   /** The one list of these blocks. */
-  private shared(blocks: Block[]): Block[] {
+  private shared(blocks: DeclarationBlock<Owner>[]): DeclarationBlock<Owner>[] {
     let at = this.lists;
     for (const block of blocks) {
       let next = at.next.get(block);
@@ -249,14 +255,14 @@ export class Cascade {
     element: Element,
     keys: string[],
     pseudo: string,
-    blocks: Block[],
+    blocks: DeclarationBlock<Owner>[],
   ): void {
     const conditions = use ? this.holds(use.around) : true;
     if (conditions === false) return;
     const isBrowser = use === null && sheet !== this.ourIndex;
     const place = isBrowser ? -1 : use ? (this.places.get(use) ?? 0) : this.ourPlace;
     // A rule whose list matches twice counts once, with its heaviest selector.
-    let found: Map<SheetRule, Block> | null = null;
+    let found: Map<SheetRule, DeclarationBlock<Owner>> | null = null;
     for (const key of keys) {
       for (const { rule, selector, index } of sheet.byKey.get(key) ?? []) {
         if (selector.pseudo !== pseudo) continue;
@@ -264,7 +270,7 @@ export class Cascade {
         const proximity = this.match(rule, selector, element, use);
         if (proximity === null) continue;
         const block = this.blockOf(rule, selector, use, { isBrowser, proximity, order: [place, index], conditions });
-        found ??= new Map<SheetRule, Block>();
+        found ??= new Map<SheetRule, DeclarationBlock<Owner>>();
         const other = found.get(rule);
         if (!other || compareWithin(level.author, block.weight, other.weight) > 0) found.set(rule, block);
       }
@@ -283,14 +289,14 @@ export class Cascade {
       order,
       conditions,
     }: { isBrowser: boolean; proximity: number; order: [number, number]; conditions: Truth },
-  ): Block {
+  ): DeclarationBlock<Owner> {
     let plain = this.plainBlocks.get(use);
-    if (!plain) this.plainBlocks.set(use, (plain = new Map<SheetSelector, Block>()));
+    if (!plain) this.plainBlocks.set(use, (plain = new Map<SheetSelector, DeclarationBlock<Owner>>()));
     const known = proximity === Infinity ? plain.get(selector) : undefined;
     if (known) return known;
     const path = use?.layer ? [...use.layer, ...(rule.layer ?? [])] : (rule.layer ?? []);
     const depends = conditions === null || (rule.around.length > 0 && this.holds(rule.around) === null);
-    const block: Block = {
+    const block: DeclarationBlock<Owner> = {
       declarations: rule.declarations,
       origin: isBrowser ? 'browser' : 'author',
       weight: {
@@ -302,7 +308,8 @@ export class Cascade {
       },
       selector: selector.text,
       use,
-      owner: 'owner' in rule ? rule.owner : null,
+      // Only our own rules have one.
+      owner: 'owner' in rule ? (rule as OurRule<Owner>).owner : null,
       dependsOn: depends ? containerText(rule, use) : null,
     };
     if (proximity === Infinity) plain.set(selector, block);
@@ -319,7 +326,7 @@ export class Cascade {
   }
 
   /** Whether all conditions hold; null where one cannot be known. Scopes are asked for each element. */
-  holds(around: Around[]): Truth {
+  holds(around: EnclosingRule[]): Truth {
     let all: Truth = true;
     for (const each of around) {
       let truth = this.truths.get(each);
@@ -330,7 +337,7 @@ export class Cascade {
     return all;
   }
 
-  private judge(around: Around): Truth {
+  private judge(around: EnclosingRule): Truth {
     if (around.kind === 'media') return mediaHolds(around.condition, this.viewport);
     if (around.kind === 'supports') return supportsHolds(around.condition);
     if (around.kind === 'scope') return true;
@@ -352,7 +359,7 @@ const plain = (name: string, value: string): SheetDeclaration => ({
   offset: 0,
 });
 
-function attributeBlock(origin: 'hint' | 'author', declarations: SheetDeclaration[]): Block {
+function attributeBlock(origin: 'hint' | 'author', declarations: SheetDeclaration[]): DeclarationBlock<never> {
   return {
     declarations,
     origin,
@@ -370,13 +377,13 @@ function attributeBlock(origin: 'hint' | 'author', declarations: SheetDeclaratio
   };
 }
 
-function levelOf(origin: Block['origin'], important: boolean): Level {
+function levelOf(origin: DeclarationBlock['origin'], important: boolean): Level {
   if (origin === 'browser') return important ? level.browserImportant : level.browser;
   if (origin === 'hint') return level.hint;
   return important ? level.authorImportant : level.author;
 }
 
-const validity = new Map<string, boolean>();
+const validity = new BoundedMap<string, boolean>(50_000);
 const validOnes = new WeakMap<SheetDeclaration, boolean>();
 
 /** Whether a browser keeps a declaration. */
@@ -392,7 +399,6 @@ function judgeValidity({ name, value }: SheetDeclaration): boolean {
   let known = validity.get(key);
   if (known === undefined) {
     known = declarationFault(name, value) === null;
-    if (validity.size > 200_000) validity.clear();
     validity.set(key, known);
   }
   return known;

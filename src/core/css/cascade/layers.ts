@@ -1,5 +1,5 @@
 import type { SheetUse } from './page-sheets.js';
-import type { Around, Sheet } from './sheet.js';
+import type { EnclosingRule, Sheet } from './sheet.js';
 
 /** The key of a layer's path in the ranks. */
 export const layerKey = (path: string[]) => path.join('\u0000');
@@ -8,7 +8,7 @@ export const layerKey = (path: string[]) => path.join('\u0000');
 export function rankLayers(
   uses: SheetUse[],
   ours: Pick<Sheet, 'layers'> | null,
-  counts: (around: Around[]) => boolean,
+  counts: (around: EnclosingRule[]) => boolean,
 ): Map<string, number> {
   interface Node {
     key: string;
@@ -16,7 +16,7 @@ export function rankLayers(
   }
   const root: Node = { key: '', children: new Map() };
   let serial = 0;
-  const name = (path: string[], prefix: string[], around: Around[]) => {
+  const name = (path: string[], prefix: string[], around: EnclosingRule[]) => {
     if (!counts(around)) return;
     let node = root;
     const keys: string[] = [];

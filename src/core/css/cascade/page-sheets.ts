@@ -1,11 +1,11 @@
-import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { attribute, elementsIn, readDocument, type Element, type PageDocument } from '../../page/document.js';
 import { textOf } from '../../page/elements.js';
 import type { Page } from '../../page/page.js';
 import { baseAddress } from '../../page/location.js';
 import type { StyleText, View } from '../../page/view.js';
-import { anyBegin, endMark, sheetMark } from '../../build/marks.js';
-import { compileSheet, type Around, type Sheet } from './sheet.js';
+import { anyBegin, endMark, sheetMark } from '../../page/build-comments.js';
+import { compileSheet, type EnclosingRule, type Sheet } from './sheet.js';
 
 /** A stylesheet in its place on a page. */
 export interface SheetUse {
@@ -14,7 +14,7 @@ export interface SheetUse {
   file: string;
   lineOf: (offset: number) => number;
   /** The media of the link, and the conditions of the imports that led here. */
-  around: Around[];
+  around: EnclosingRule[];
   /** The layer that an `@import` puts it in. */
   layer: string[] | null;
   /** Whether it comes after what we ship. */
@@ -173,7 +173,7 @@ export class SheetStore {
     for (const { url, layer, supports, media } of sheet.imports) {
       const address = resolveAddress(url, base);
       if (address === null) continue;
-      const around: Around[] = [...context.around];
+      const around: EnclosingRule[] = [...context.around];
       if (media !== '') around.push({ kind: 'media', condition: media });
       if (supports !== null)
         around.push({ kind: 'supports', condition: /^[\w-]+\s*:/.test(supports) ? `(${supports})` : supports });
@@ -237,13 +237,20 @@ export function withoutBuild(text: string): string {
   return result;
 }
 
+/** The page that was last read with the places of its elements: several lines of one page are asked for in a row. */
+let lastRead: { html: string; document: PageDocument } | null = null;
+
+function withPlaces(html: string): PageDocument {
+  if (lastRead?.html !== html) lastRead = { html, document: readDocument(html, true) };
+  return lastRead.document;
+}
+
 /** The line on which the text of the `index`th `<style>` of a page begins. */
 function styleLine(html: string, index: number): number {
-  const style = elementsIn(parse(html, { sourceCodeLocationInfo: true }), 'style')[index];
+  const style = elementsIn(withPlaces(html).root, 'style')[index];
   return style?.sourceCodeLocation?.startTag?.endLine ?? 1;
 }
 
 /** The line of a page's source on which the `index`th of its elements begins. */
-export function elementLine(html: string, index: number): number {
-  return readDocument(html, true).elements[index]?.sourceCodeLocation?.startLine ?? 1;
-}
+export const elementLine = (html: string, index: number): number =>
+  withPlaces(html).elements[index]?.sourceCodeLocation?.startLine ?? 1;

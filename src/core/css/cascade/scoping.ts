@@ -1,12 +1,12 @@
 import { lineageOf, type Element, type PageDocument } from '../../page/document.js';
 import { withScopingRoot } from '../../page/elements.js';
-import type { Around, SheetSelector } from './sheet.js';
+import type { EnclosingRule, SheetSelector } from './sheet.js';
 
 /** The roots of the innermost scope that an element is in, nearest first (CSS Cascading 6, 2.5), with their distance; `owner`: the parent of a `<style>`. */
 export function scopingRoots(
   document: PageDocument,
   element: Element,
-  scopes: Extract<Around, { kind: 'scope' }>[],
+  scopes: Extract<EnclosingRule, { kind: 'scope' }>[],
   owner: Element | null,
 ): [Element, number][] {
   const [scope, ...outer] = [...scopes].reverse();

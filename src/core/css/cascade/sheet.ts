@@ -1,7 +1,7 @@
 import { parse as parseTokens } from 'css-what';
 import type { Element, PageDocument } from '../../page/document.js';
 import { compileElementTest } from '../../page/elements.js';
-import { keyOf } from '../../page/keys.js';
+import { selectorKey } from '../../page/selector-key.js';
 import { isPlainSelector, parseSiteSelectors, resolveNested, selectorParts, type Selector } from '../selector.js';
 import { specificityOf, type Specificity } from '../specificity.js';
 import { lineCounter, readStylesheet, type SheetDeclaration, type SheetNode } from '../syntax.js';
@@ -18,7 +18,7 @@ export interface SheetSelector {
 }
 
 /** An at-rule around a style rule on which it hangs. */
-export type Around =
+export type EnclosingRule =
   | { kind: 'media' | 'supports' | 'container'; condition: string }
   | { kind: 'scope'; start: SheetSelector[] | null; end: SheetSelector[] };
 
@@ -28,14 +28,14 @@ export interface SheetRule {
   declarations: SheetDeclaration[];
   /** Names from the outermost layer to its own; null outside of all layers. An anonymous layer has a name of its own. */
   layer: string[] | null;
-  around: Around[];
+  around: EnclosingRule[];
 }
 
 /** A stylesheet as the cascade needs it. Made once for a text, used on every page that loads it. */
 export interface Sheet {
   rules: SheetRule[];
   /** In the order in which they are named first; those inside conditions with these. */
-  layers: { path: string[]; around: Around[] }[];
+  layers: { path: string[]; around: EnclosingRule[] }[];
   imports: { url: string; layer: string[] | null; supports: string | null; media: string; offset: number }[];
   /** The properties that keyframes set, by the name of the animation. */
   keyframes: Map<string, Set<string>>;
@@ -85,7 +85,7 @@ export function indexSheet(sheet: Pick<Sheet, 'rules' | 'byKey'>): void {
 /** What stands around the nodes being read. */
 interface Context {
   layer: string[] | null;
-  around: Around[];
+  around: EnclosingRule[];
   parents: Selector[] | null;
   /** Whether an `@scope` is around: selectors are then relative to its root. */
   scoped: boolean;
@@ -227,7 +227,7 @@ export function compileScoped(text: string, scoped: boolean): SheetSelector[] | 
 }
 
 /** `(.card) to (.inner)`; null where a browser drops the rule. */
-export function readScope(prelude: string, context: Pick<Context, 'parents' | 'scoped'>): Around | null {
+export function readScope(prelude: string, context: Pick<Context, 'parents' | 'scoped'>): EnclosingRule | null {
   const [, start, end] = /^(?:\(([^]*?)\))?\s*(?:to\s*\(([^]*)\))?$/i.exec(prelude.trim()) ?? [];
   if (prelude.trim() !== '' && start === undefined && end === undefined) return null;
   const compiled = (text: string, scoped: boolean) => {
@@ -258,7 +258,7 @@ export function compileSelector(text: string): SheetSelector | null {
       text,
       pseudo: name && !name.startsWith('::') ? `:${pseudo.toLowerCase()}` : pseudo.toLowerCase(),
       specificity,
-      key: keyOf(tokens),
+      key: selectorKey(tokens),
       matches: compileElementTest(() => tokens),
     };
   } catch {

@@ -22,10 +22,10 @@ export interface Weight {
 }
 
 /** The step of the cascade at which one declaration beats another. */
-export type Step = 'important' | 'animation' | 'inline' | 'layer' | 'specificity' | 'scope' | 'order';
+export type CascadeStep = 'important' | 'animation' | 'inline' | 'layer' | 'specificity' | 'scope' | 'order';
 
 /** How one weight stands against another: above zero if the first wins, and by which step. */
-export function compareWeights(a: Weight, b: Weight): { sign: number; step: Step } {
+export function compareWeights(a: Weight, b: Weight): { sign: number; step: CascadeStep } {
   if (a.level !== b.level) {
     const higher = Math.max(a.level, b.level);
     return { sign: a.level - b.level, step: higher === level.animation ? 'animation' : 'important' };

@@ -1,3 +1,4 @@
+import { BoundedMap } from '../../bounded-map.js';
 import { calc } from '@csstools/css-calc';
 import { color as readColor, serializeRGB } from '@csstools/css-color-parser';
 import { parseComponentValue } from '@csstools/css-parser-algorithms';
@@ -51,7 +52,7 @@ export function canonical(value: string, relative: Relative): string {
   return nodes ? nodesText(nodes, relative) : value.trim();
 }
 
-const parsedValues = new Map<string, CssNode[] | null>();
+const parsedValues = new BoundedMap<string, CssNode[] | null>(50_000);
 
 /** The parts of a value; null where css-tree cannot read it. */
 function parsed(value: string): CssNode[] | null {
@@ -64,7 +65,6 @@ function parsed(value: string): CssNode[] | null {
     } catch {
       // It is compared as it stands.
     }
-    if (parsedValues.size > 20_000) parsedValues.clear();
     parsedValues.set(value, nodes);
   }
   return nodes;
@@ -148,14 +148,13 @@ function functionText(name: string, node: Extract<CssNode, { type: 'Function' }>
   return `${name}(${inner})`;
 }
 
-const colorsKnown = new Map<string, string | null>();
+const colorsKnown = new BoundedMap<string, string | null>(50_000);
 
 /** A colour as `rgb(r, g, b, a)` with whole numbers; null where the text is none. */
 function colorText(text: string): string | null {
   let known = colorsKnown.get(text);
   if (known === undefined) {
     known = readAsColor(text);
-    if (colorsKnown.size > 20_000) colorsKnown.clear();
     colorsKnown.set(text, known);
   }
   return known;

@@ -1,5 +1,5 @@
 import { parentOf, type Element } from '../../page/document.js';
-import type { Block, Cascade, Winner } from '../cascade/cascade.js';
+import type { DeclarationBlock, Cascade, Winner } from '../cascade/cascade.js';
 import { declarationFault, hasSubstitution, isInherited, longhandsOf, wideKeywords } from '../declaration.js';
 import { canonical, numberText, type Relative } from './canonical.js';
 import { initialOf, longhandValue } from './expand.js';
@@ -31,15 +31,15 @@ const blockified: Record<string, string> = {
 const isTablePart = (display: string) => /^table-|^ruby-text$/.test(display);
 
 /** Computed values of a page's elements in canonical form (see canonical.ts), by the cascade given. */
-export class Computed {
+export class Computed<Owner = unknown> {
   private readonly known = new Map<Element, Map<string, string>>();
   /** The custom properties that are being computed, each for the one before it. */
   private readonly open: { values: Map<string, string>; key: string; cyclic: boolean }[] = [];
 
   /** `among`: the blocks that count; all if left out. */
   constructor(
-    readonly cascade: Cascade,
-    private readonly among?: (block: Block) => boolean,
+    readonly cascade: Cascade<Owner>,
+    private readonly among?: (block: DeclarationBlock<Owner>) => boolean,
   ) {}
 
   /** The declaration that wins for a longhand among the blocks that count. */
@@ -88,7 +88,7 @@ export class Computed {
     longhand: string,
     name: string,
     written: string,
-    block: Block | null,
+    block: DeclarationBlock<Owner> | null,
   ): string {
     const value = this.fromDeclared(element, pseudo, longhand, name, written, block);
     return this.resolved(element, pseudo, longhand, this.adjusted(element, pseudo, longhand, value));
@@ -106,7 +106,7 @@ export class Computed {
     return this.adjusted(element, pseudo, longhand, this.fromWinner(element, pseudo, longhand, winner));
   }
 
-  private fromWinner(element: Element, pseudo: string, longhand: string, winner: Winner | null): string {
+  private fromWinner(element: Element, pseudo: string, longhand: string, winner: Winner<Owner> | null): string {
     if (!winner) {
       const value = this.defaulted(element, pseudo, longhand, 'unset');
       return longhand === 'font-size' ? this.monospaced(element, pseudo, value) : value;
@@ -122,8 +122,8 @@ export class Computed {
     longhand: string,
     name: string,
     written: string,
-    block: Block | null,
-    winner: Winner | null = null,
+    block: DeclarationBlock<Owner> | null,
+    winner: Winner<Owner> | null = null,
   ): string {
     let value: string | null = written;
     if (hasSubstitution(value)) {
@@ -150,7 +150,7 @@ export class Computed {
     pseudo: string,
     longhand: string,
     word: string,
-    winner: Winner,
+    winner: Winner<Owner>,
   ): string | undefined {
     const { origin, weight } = winner.block;
     if (word === 'revert') {
@@ -159,7 +159,7 @@ export class Computed {
       return this.fromWinner(element, pseudo, longhand, beneath);
     }
     if (word !== 'revert-layer') return undefined;
-    const isBeneath = (block: Block) =>
+    const isBeneath = (block: DeclarationBlock<Owner>) =>
       (!this.among || this.among(block)) &&
       (block.origin !== origin ||
         (weight.inline ? !block.weight.inline : !block.weight.inline && block.weight.layer < weight.layer));
@@ -177,7 +177,12 @@ export class Computed {
     return canonical(initialOf(longhand), this.relativeTo(element, pseudo, longhand, null));
   }
 
-  private relativeTo(element: Element, pseudo: string, longhand: string, block: Block | null): Relative {
+  private relativeTo(
+    element: Element,
+    pseudo: string,
+    longhand: string,
+    block: DeclarationBlock<Owner> | null,
+  ): Relative {
     const { viewport } = this.cascade;
     const parent = pseudo !== '' ? element : parentOf(element);
     const pixels = (of: Element | null, part: string) =>

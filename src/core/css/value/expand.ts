@@ -1,3 +1,4 @@
+import { BoundedMap } from '../../bounded-map.js';
 import { generate, lexer, parse, type CssNode } from 'css-tree';
 import tables from '../browser-tables.json' with { type: 'json' };
 import { longhandsOf, wideKeywords } from '../declaration.js';
@@ -19,13 +20,12 @@ export function longhandValue(name: string, value: string, longhand: string): st
   let expanded = known.get(key);
   if (expanded === undefined) {
     expanded = expand(name, value, longhands);
-    if (known.size > 50_000) known.clear();
     known.set(key, expanded);
   }
   return expanded?.get(longhand) ?? null;
 }
 
-const known = new Map<string, Map<string, string> | null>();
+const known = new BoundedMap<string, Map<string, string> | null>(50_000);
 
 type Expansion = Map<string, string>;
 

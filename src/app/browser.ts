@@ -1,0 +1,62 @@
+import mime from 'mime';
+import { judgeInBrowser, type BrowserSource } from '../browser/judge.js';
+import { launchChromium } from '../browser/render.js';
+import { buildBundle, type Bundle } from '../core/ship/bundle.js';
+import { prepareShipments } from '../core/ship/shipment.js';
+import type { CheckInput } from '../core/check/input.js';
+import type { Cell } from '../core/check/verdict.js';
+import type { View } from '../core/page/view.js';
+import { visitorHeaders } from '../project/visitor.js';
+import { count } from '../report/text.js';
+import type { OpenedCheck } from './check-input.js';
+import { shippedName } from '../app/shipped-name.js';
+
+/** Judges the cells of a check in Chromium: captured pages, with the scripts and pictures of the folder or the running site. */
+export async function inBrowser(opened: OpenedCheck, log: (text: string) => void): Promise<Cell[]> {
+  const browser = await launchChromium();
+  try {
+    const cells = await judgeInBrowser(browser, opened.input, bundleMaker(opened), browserSource(opened));
+    log(`Chromium ${browser.version()} judged ${count(cells.length, 'cell')} of ${opened.content.site.name}.`);
+    return cells;
+  } finally {
+    await browser.close();
+  }
+}
+
+/** Makes the bundle of a view's pages, once for each view. */
+export function bundleMaker({
+  input,
+  source,
+  learnt,
+}: Pick<OpenedCheck, 'source' | 'learnt'> & { input: CheckInput }): (view: View) => Bundle {
+  const { pathOptions } = source;
+  const made = new Map<View, Bundle>();
+  return (view) => {
+    const known = made.get(view);
+    if (known) return known;
+    const { site } = view;
+    const form = { site: site.name, pathOptions, minify: false, withScript: true, shippedName };
+    const bundle = buildBundle(prepareShipments({ ...input, ...view, learnt }), { ...form, nameOf: (name) => name });
+    made.set(view, bundle);
+    return bundle;
+  };
+}
+
+/** What pages in Chromium may load beside what was captured. */
+export function browserSource({
+  project,
+  source,
+  content,
+}: Pick<OpenedCheck, 'project' | 'source' | 'content'>): BrowserSource {
+  return {
+    live: source.from.kind === 'address',
+    scripts: true,
+    headers: (visitor) => (visitor === null ? {} : visitorHeaders(project.settings, visitor, process.env)),
+    file(address) {
+      const body = content.file(address);
+      return (
+        body && { body: Buffer.from(body), type: mime.getType(new URL(address).pathname) ?? 'application/octet-stream' }
+      );
+    },
+  };
+}

@@ -1,0 +1,144 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { buildBundle, type Bundle } from '../core/ship/bundle.js';
+import { readBuild, readEmbedded } from '../core/ship/read-back.js';
+import type { Shipment, Shipments } from '../core/ship/shipment.js';
+import { buildSnippet, snippetText, type Snippet } from '../core/ship/snippet.js';
+import type { Delivery } from '../core/ship/proof.js';
+import type { Page, Site } from '../core/page/page.js';
+import type { PathOptions } from '../core/page/path.js';
+import { decodePage } from '../capture/decode.js';
+import { copyPatched } from '../capture/copy.js';
+import { safeName } from '../capture/haystack.js';
+import { noteOutput, requireOwnFiles, requireOwnFolder } from '../project/outputs.js';
+import { hashName, shippedName } from './shipped-name.js';
+import { fillFolder, replaceFolder, writeFiles, writeFolder } from './write.js';
+
+/** What a form of build is made from. */
+export interface Making {
+  /** The project's folder. */
+  directory: string;
+  site: Site;
+  shipments: Shipments;
+  pathOptions: PathOptions;
+  place: 'head-end' | 'body-end';
+  out: string;
+  minify: boolean;
+  /** False: image swaps go by CSS alone. */
+  withScript: boolean;
+  hashed: boolean;
+  /** The address that the site gives the bundle. */
+  bundleAddress: string | null;
+  /** The site's own folder, where it is one. */
+  source: string | null;
+}
+
+/** What was written, read back. */
+export interface Made {
+  /** Names of files in the output folder with their size in bytes, those that matter first. */
+  files: Map<string, number>;
+  /** How many of the pages got something, where that is what the form is about. */
+  summary: string | null;
+  bundle: Bundle | null;
+  snippets: Snippet[];
+  to: Delivery['to'];
+}
+
+const sizes = (files: Map<string, string | Uint8Array>) =>
+  new Map([...files].map(([name, content]) => [name, Buffer.byteLength(content)]));
+
+const actionsOf = ({ rules }: Shipment) => rules.flatMap(({ actions }) => actions.map(({ action }) => action));
+
+/** needle.css and needle.js with their source maps, and the files that they name. */
+export function makeBundle({ site, shipments, pathOptions, out, minify, hashed, withScript }: Making): Made {
+  const nameOf = hashed ? hashName : (name: string) => name;
+  const bundle = buildBundle(shipments, { site: site.name, pathOptions, minify, withScript, shippedName, nameOf });
+  const { css, js } = bundle;
+  const files = new Map<string, string | Uint8Array>([[css.name, css.text]]);
+  if (js) files.set(js.name, js.text);
+  for (const [name, bytes] of bundle.files) files.set(name, bytes);
+  if (hashed) {
+    const names = { 'needle.css': css.name, ...(js ? { 'needle.js': js.name } : {}) };
+    files.set('manifest.json', `${JSON.stringify(names, null, 2)}\n`);
+  }
+  requireOwnFiles(
+    out,
+    [...files.keys()].filter((name) => !name.startsWith('files/')),
+  );
+  for (const each of js ? [css, js] : [css]) files.set(`${each.name}.map`, each.map);
+  writeFiles(out, files);
+  const read = (name: string) => readFileSync(join(out, name), 'utf8');
+  const build = readBuild(read(css.name), js ? read(js.name) : null);
+  const brought = { build, actions: actionsOf(shipments.whole) };
+  return { files: sizes(files), summary: null, bundle, snippets: [], to: () => brought };
+}
+
+/** The snippets of a site's pages; files are named below `filesAt`. */
+export const snippetsOf = ({ site, shipments, pathOptions, minify, withScript }: Making, filesAt: string): Snippet[] =>
+  shipments.pages.flatMap(
+    (page) =>
+      buildSnippet(page, shipments, { site: site.name, pathOptions, minify, withScript, shippedName, filesAt }) ?? [],
+  );
+
+/** The folder of an address, with a slash at its end. */
+export const folderOfAddress = (address: string | null) => address?.replace(/[^/]*$/, '') ?? '/needle/';
+
+/** One HTML file for each page that needs one. */
+export function makeSnippets(making: Making): Made {
+  const { directory, out, minify, bundleAddress, source } = making;
+  requireOwnFolder(directory, out, source);
+  const snippets = snippetsOf(making, folderOfAddress(bundleAddress));
+  const files = new Map<string, string | Uint8Array>();
+  const nameOf = (page: Page) => safeName(page.path, '.html');
+  for (const snippet of snippets) files.set(nameOf(snippet.page), snippetText(snippet, minify));
+  for (const snippet of snippets) for (const [name, bytes] of snippet.files) files.set(name, bytes);
+  writeFolder(out, files);
+  noteOutput(directory, out);
+  const read = (page: Page) => readFileSync(join(out, nameOf(page)), 'utf8');
+  return {
+    files: sizes(files),
+    summary: `${snippets.length} of ${making.site.pages.length} pages need a snippet`,
+    bundle: null,
+    snippets,
+    to: deliveryFrom(snippets, making.shipments, read),
+  };
+}
+
+/** A copy of the site's folder with each page's rules written into it. */
+export function makePages(making: Making & { source: string }): Made {
+  const { directory, out, minify, place, source } = making;
+  requireOwnFolder(directory, out, source);
+  const snippets = snippetsOf(making, '/needle/');
+  const byFile = new Map(snippets.map((snippet) => [snippet.page.file, snippet]));
+  const extra = new Map<string, string | Uint8Array>();
+  for (const snippet of snippets) for (const [name, bytes] of snippet.files) extra.set(`needle/${name}`, bytes);
+  let copied = 0;
+  replaceFolder(out, (made) => {
+    copied = copyPatched(source, made, place, (file, ascii) => {
+      const snippet = byFile.get(file);
+      return snippet ? snippetText(snippet, minify, ascii) : null;
+    });
+    fillFolder(made, extra);
+  });
+  noteOutput(directory, out);
+  const read = (page: Page) => decodePage(readFileSync(join(out, page.file))).html;
+  return {
+    files: sizes(extra),
+    summary: `${copied} files copied, ${snippets.length} of ${making.site.pages.length} pages patched`,
+    bundle: null,
+    snippets,
+    to: deliveryFrom(snippets, making.shipments, read),
+  };
+}
+
+/** What the files that were written bring to each page; each is read once. */
+function deliveryFrom(snippets: Snippet[], shipments: Shipments, read: (page: Page) => string): Delivery['to'] {
+  const byPath = new Map(snippets.map(({ page }) => [page.path, page]));
+  const known = new Map<string, ReturnType<Delivery['to']>>();
+  return ({ path }) => {
+    const page = byPath.get(path);
+    if (!known.has(path))
+      known.set(path, page ? { build: readEmbedded(read(page)), actions: actionsOf(shipments.toPage(page)) } : null);
+    return known.get(path) ?? null;
+  };
+}

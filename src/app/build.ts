@@ -1,0 +1,132 @@
+import { join, resolve } from 'node:path';
+import { check } from '../core/check/check.js';
+import type { CheckInput } from '../core/check/input.js';
+import type { CheckReport } from '../core/check/verdict.js';
+import { forbiddenInPages } from '../core/deployment/deployment.js';
+import { isAboutLoading, type Finding } from '../core/finding.js';
+import { ProblemError } from '../core/place.js';
+import { actionKind } from '../core/action/index.js';
+import { proveBuild, type Proof } from '../core/ship/proof.js';
+import { prepareShipments, shippingRules } from '../core/ship/shipment.js';
+import { Survey } from '../core/ship/survey.js';
+import { addressText } from '../core/target/run-time-addresses.js';
+import { makeBundle, makePages, makeSnippets, type Made, type Making } from './build-forms.js';
+import { openCheck } from './check-input.js';
+import type { LookCall } from './open.js';
+import { siteFolder } from './sites.js';
+
+/** What a build is written as. */
+export type BuildAs = 'bundle' | 'snippets' | 'pages';
+
+/** What is to be built, and how. */
+export interface BuildCall extends LookCall {
+  as: BuildAs;
+  out?: string;
+  /** Whether each site gets a folder of its name. */
+  'all-sites': boolean;
+  hashed: boolean;
+  minify: boolean;
+  script: boolean;
+}
+
+const defaultFolders = { bundle: 'needle', snippets: 'snippets', pages: 'patched' };
+
+/** A site that was checked and is ready to be built. */
+export interface ReadyBuild {
+  making: Making;
+  input: CheckInput;
+  report: CheckReport;
+  errors: Finding[];
+}
+
+/** Reads and checks one site. A page is opened once for both, if what is needed of it is not known yet. Throws ProblemError. */
+export function prepareBuild(call: BuildCall): ReadyBuild {
+  const { project, source, content, input: all, learnt, keep } = openCheck(call);
+  const folder = siteFolder(project.directory, source);
+  if (call.as === 'pages' && folder === null)
+    throw new ProblemError([
+      {
+        message: `--as pages copies a folder of HTML, and "${source.name}" is none`,
+        hint: 'Write a bundle or snippets for it: --as bundle, --as snippets.',
+      },
+    ]);
+  const survey = new Survey(shippingRules(all.rules, all.today), { ...content, learnt });
+  const input: CheckInput = {
+    ...all,
+    loading: null,
+    onOpen: (page, view, document) => {
+      if (view.site === content.site) survey.look(page, document);
+    },
+  };
+  const report = check(input);
+  const shipments = prepareShipments({ ...input, ...content, learnt, survey });
+  // It asks otherwise than a check does, which keeps its own results.
+  keep(false);
+  const base = resolve(call.out ?? defaultFolders[call.as]);
+  const making: Making = {
+    directory: project.directory,
+    site: content.site,
+    shipments,
+    pathOptions: source.pathOptions,
+    place: input.place,
+    out: call['all-sites'] ? join(base, source.name) : base,
+    minify: call.minify,
+    withScript: call.script,
+    hashed: call.hashed,
+    bundleAddress: source.bundleAddress ?? null,
+    source: folder,
+  };
+  const errors = report.findings.filter(({ level, code }) => level === 'error' && !isAboutLoading(code));
+  const ready = { making, input, report, errors };
+  if (!call.script) requireNoScript(ready, call.as);
+  return ready;
+}
+
+function requireNoScript({ making, input }: ReadyBuild, form: BuildAs): void {
+  const { whole } = making.shipments;
+  const acting = whole.rules.filter(({ actions }) =>
+    actions.some(({ action }) => {
+      const { needsScript, loads } = actionKind(action);
+      // In a page of its own a stylesheet is a link.
+      return needsScript(action) && (form === 'bundle' || !loads(action).some(({ kind }) => kind === 'style'));
+    }),
+  );
+  const told = form === 'bundle' ? whole.addresses.list : [];
+  if (acting.length === 0 && told.length === 0) return;
+  const named = acting.map(({ rule }) => ({
+    message: `"${rule.name}" needs needle.js, and --no-script forbids it`,
+    at: rule.at,
+    hint: 'Pause it (paused: yes), or build with the script.',
+  }));
+  const addresses = told.map((address) => ({
+    message: `needle.js must tell ${addressText(address)} by its address, and --no-script forbids it`,
+    hint: `Give the page a class of its own on its body, or see needs-script in local-needle check${input.paths === 'run-time' ? '; paths: handles in local-needle.yaml uses those that are there' : ''}.`,
+  }));
+  throw new ProblemError([...named, ...addresses]);
+}
+
+/** Writes a build, reads it back and holds it against what was checked. */
+export function makeBuild(
+  { as }: Pick<BuildCall, 'as'>,
+  { making, input, report }: ReadyBuild,
+): { made: Made; proof: Proof } {
+  const made = writers[as](making);
+  // What only a visitor sees is not in a page of everybody.
+  const rules = shippingRules(input.rules, input.today).filter((rule) => as === 'bundle' || rule.visitor === null);
+  const proof = proveBuild({ ...input, rules }, report.cells, { to: made.to, pathOptions: making.pathOptions });
+  const view = input.view(null);
+  return {
+    made,
+    proof: { ...proof, findings: [...proof.findings, ...(view ? forbiddenInPages(made.snippets, view) : [])] },
+  };
+}
+
+/** How each form is written. */
+const writers: Record<BuildAs, (making: Making) => Made> = {
+  bundle: makeBundle,
+  snippets: makeSnippets,
+  pages: (making) => {
+    if (making.source === null) throw new Error('Only a folder of HTML can be patched');
+    return makePages({ ...making, source: making.source });
+  },
+};

@@ -1,0 +1,12 @@
+/** Which project and site a call is about. */
+export interface SiteCall {
+  /** The project's folder; the nearest upwards with a local-needle.yaml if left out. */
+  project?: string;
+  /** The first of local-needle.yaml if left out. */
+  site?: string;
+}
+
+/** The day where the user is, `2026-11-23`. */
+export function today(now = new Date()): string {
+  return new Date(now.getTime() - now.getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
+}

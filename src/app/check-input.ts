@@ -1,0 +1,81 @@
+import type { SiteContent } from '../capture/site-content.js';
+import type { CheckInput } from '../core/check/input.js';
+import type { PageResult } from '../core/check/result-cache.js';
+import type { Hint } from '../core/fix/missing-element.js';
+import { buildBundle } from '../core/ship/bundle.js';
+import { prepareShipments } from '../core/ship/shipment.js';
+import type { Answers } from '../core/ship/survey.js';
+import { Cache } from '../project/cache.js';
+import type { Project } from '../project/project.js';
+import type { SiteSource } from '../project/read-configuration.js';
+import { today } from './call.js';
+import { openProject, viewOptions, type LookCall } from './open.js';
+import { hashName, shippedName } from './shipped-name.js';
+import { otherSites } from './sites.js';
+
+/** What selectors may take on one page, in milliseconds. */
+const pageMs = 10_000;
+
+/** The time of one page. */
+function startTime(): () => boolean {
+  const end = performance.now() + pageMs;
+  return () => performance.now() > end;
+}
+
+/** A project, one of its sites, and everything that a check of it needs. */
+export interface OpenedCheck {
+  project: Project;
+  source: SiteSource;
+  content: SiteContent;
+  input: CheckInput & { results: Cache<PageResult> };
+  /** What builds learnt of pages. */
+  learnt: Cache<Answers>;
+  /** Writes down what was learnt, for the next run; `forget`: without what this run did not ask for. */
+  keep: (forget?: boolean) => void;
+}
+
+/** Reads everything that a check needs anew: for every command that judges, explains, builds or shows. Throws ProblemError. */
+export function openCheck(call: LookCall): OpenedCheck {
+  const { project, source, content } = openProject(call);
+  return checkOf(project, source, content, call);
+}
+
+/** The same for a project and a site that were read already. Throws ProblemError. */
+export function checkOf(project: Project, source: SiteSource, content: SiteContent, call: LookCall): OpenedCheck {
+  const options = viewOptions(call, project, source, content);
+  const { directory } = project;
+  const looked = [source.name, options.viewport, options.state, options.visitor].filter((each) => each !== null);
+  const results = new Cache<PageResult>(directory, ['check', ...looked].join('.'));
+  const hints = new Cache<Hint>(directory, ['hints', ...looked].join('.'));
+  const { dropExtension = '', queryKeys = [] } = source.pathOptions;
+  const learnt = new Cache<Answers>(directory, ['learnt', source.name, dropExtension, ...queryKeys].join('.'));
+  const input: OpenedCheck['input'] = {
+    ...options,
+    ...{ results, hints, startTime },
+    rules: project.rules,
+    findings: [...project.findings, ...content.findings],
+    others: otherSites(directory, project.settings, source),
+    today: today(),
+    loading: source.bundleAddress === null ? null : { address: source.bundleAddress, built: () => built(opened) },
+  };
+  const keep = (forget = true) => {
+    results.save(forget);
+    hints.save(forget);
+    learnt.save();
+  };
+  const opened: OpenedCheck = { project, source, content, input, learnt, keep };
+  return opened;
+}
+
+/** File names and texts of today's build, in each of the ways that it can be written. */
+function built({ input, source, content, learnt }: OpenedCheck): { names: string[]; texts: string[] } {
+  const shipments = prepareShipments({ ...input, ...content, learnt });
+  const made = [false, true].map((minify) => {
+    const form = { site: source.name, pathOptions: source.pathOptions, minify, withScript: true, shippedName };
+    return buildBundle(shipments, { ...form, nameOf: hashName }).css;
+  });
+  return {
+    names: made.map(({ name }) => name),
+    texts: made.map(({ text }) => text.replace(/\/\*# sourceMappingURL.*/, '').trim()),
+  };
+}

@@ -1,0 +1,75 @@
+import type { View } from '../core/page/view.js';
+import { ProblemError } from '../core/place.js';
+import type { SiteContent } from '../capture/site-content.js';
+import { loadProject, type Project } from '../project/project.js';
+import { chosenSite, type SiteSource } from '../project/read-configuration.js';
+import { findProject } from '../project/settings.js';
+import { unknownVisitor } from '../project/visitor.js';
+import type { SiteCall } from './call.js';
+import { capturedSite, openSite } from '../app/sites.js';
+
+/** The project and the site that a call is about. */
+export function openProject(args: SiteCall): { project: Project; source: SiteSource; content: SiteContent } {
+  const project = loadProject(findProject(args.project, process.cwd()));
+  const source = chosenSite(project.settings, args.site);
+  return { project, source, content: openSite(project.directory, project.settings, source) };
+}
+
+/** How the pages are looked at, beside the site. */
+export interface LookCall extends SiteCall {
+  viewport?: string;
+  state?: string;
+  visitor?: string;
+}
+
+/** What a check needs to know of how pages are looked at. Throws ProblemError for a name that local-needle.yaml lacks. */
+export function viewOptions(args: LookCall, project: Project, source: SiteSource, content: SiteContent) {
+  const { settings, directory } = project;
+  const need = (kind: string, name: string | undefined, known: string[]) => {
+    if (name !== undefined && !known.includes(name))
+      throw new ProblemError([
+        {
+          message: `There is no ${kind} "${name}" in local-needle.yaml`,
+          hint: known.length > 0 ? `Known: ${known.join(', ')}.` : `Add it below ${kind}s.`,
+        },
+      ]);
+  };
+  need(
+    'viewport',
+    args.viewport,
+    settings.viewports.map(({ name }) => name),
+  );
+  need('state', args.state, Object.keys(settings.states));
+  if (args.visitor !== undefined && !Object.hasOwn(settings.visitors, args.visitor))
+    throw unknownVisitor(settings, args.visitor);
+  const views = new Map<string | null, View | null>([[null, content]]);
+  const view = (visitor: string | null) => {
+    if (!views.has(visitor)) views.set(visitor, capturedSite(directory, settings, source, visitor));
+    return views.get(visitor) ?? null;
+  };
+  if (args.visitor !== undefined && !view(args.visitor)) {
+    throw new ProblemError(
+      [
+        {
+          message: `The site "${source.name}" was not gathered as ${args.visitor} sees it`,
+          hint: `Run local-needle gather ${source.name} --visitor ${args.visitor}.`,
+        },
+      ],
+      'access',
+    );
+  }
+  return {
+    view,
+    states: settings.states,
+    visitors: Object.keys(settings.visitors),
+    state: args.state ?? null,
+    visitor: args.visitor ?? null,
+    viewport: args.viewport ?? settings.viewports[0]?.name ?? 'desktop',
+    viewports: settings.viewports,
+    paths: settings.paths,
+    place: settings.place,
+    guards: project.guards,
+    expectations: project.expectations,
+    loading: null,
+  };
+}

@@ -1,0 +1,85 @@
+import { resolve } from 'node:path';
+import type { Site } from '../core/page/page.js';
+import type { PageWords } from '../core/page/site-words.js';
+import { ProblemError } from '../core/place.js';
+import { readFolder, type KnownFile } from '../capture/folder.js';
+import { readHar } from '../capture/har.js';
+import { haystackFolder, readHaystackSite } from '../capture/haystack.js';
+import type { SiteContent } from '../capture/site-content.js';
+import { Cache } from '../project/cache.js';
+import { chosenSite, type Settings, type SiteSource } from '../project/read-configuration.js';
+import { findProject, loadSettings, requireFolder } from '../project/settings.js';
+import type { SiteCall } from './call.js';
+
+/** The site alone, for commands that need no rules. */
+export function openPages(args: SiteCall): { settings: Settings; source: SiteSource; content: SiteContent } {
+  const directory = findProject(args.project, process.cwd());
+  const settings = loadSettings(directory);
+  const source = chosenSite(settings, args.site);
+  return { settings, source, content: openSite(directory, settings, source) };
+}
+
+/** Reads a site's pages, however it is captured. Throws ProblemError. */
+export function openSite(directory: string, settings: Settings, source: SiteSource): SiteContent {
+  const content = capturedSite(directory, settings, source, null);
+  if (content) return content;
+  throw new ProblemError(
+    [{ message: `The site "${source.name}" was not gathered yet`, hint: `Run local-needle gather ${source.name}.` }],
+    'access',
+  );
+}
+
+/** A site as a visitor sees it; null where an address was not gathered so. Folders and recordings know one visitor. */
+export function capturedSite(
+  directory: string,
+  settings: Settings,
+  source: SiteSource,
+  visitor: string | null,
+): SiteContent | null {
+  const words = new Cache<PageWords>(
+    directory,
+    ['words', source.name, ...(visitor === null ? [] : [visitor])].join('.'),
+  );
+  return readers[source.from.kind]({ directory, settings, source, visitor, words });
+}
+
+/** What is read, and for whom. */
+interface Reading {
+  directory: string;
+  settings: Settings;
+  source: SiteSource;
+  visitor: string | null;
+  words: Cache<PageWords>;
+}
+
+/** How a site is read, by where its pages come from. */
+const readers: Record<SiteSource['from']['kind'], (reading: Reading) => SiteContent | null> = {
+  address: ({ directory, settings, source: { name, pathOptions }, visitor, words }) =>
+    readHaystackSite(name, haystackFolder(directory, name, visitor), pathOptions, settings.forms, words),
+  har: ({ directory, settings, source: { name, from, pathOptions }, visitor }) =>
+    visitor === null ? readHar(name, resolve(directory, from.where), from.where, pathOptions, settings.forms) : null,
+  folder: ({ directory, settings, source: { name, from, pathOptions }, visitor, words }) => {
+    if (visitor !== null) return null;
+    const folder = resolve(directory, from.where);
+    requireFolder(folder, from.where);
+    const openings = new Cache<KnownFile>(directory, `pages.${name}`);
+    return readFolder(name, folder, from.where, pathOptions, settings.forms, openings, words);
+  },
+};
+
+/** The folder of a site that is one; null for all others. */
+export const siteFolder = (directory: string, { from }: SiteSource) =>
+  from.kind === 'folder' ? resolve(directory, from.where) : null;
+
+/** The other sites of the project that are captured; one that cannot be read is not compared with. */
+export function otherSites(directory: string, settings: Settings, source: SiteSource): Site[] {
+  return settings.sites.flatMap((other) => {
+    if (other.name === source.name) return [];
+    try {
+      return capturedSite(directory, settings, other, null)?.site ?? [];
+    } catch (error) {
+      if (error instanceof ProblemError) return [];
+      throw error;
+    }
+  });
+}

@@ -1,0 +1,169 @@
+import type { AtRule, Declaration } from 'postcss';
+import type { OurSheet } from '../css/cascade/cascade.js';
+import { compileScoped, compileSheet, readScope, type SheetSelector } from '../css/cascade/sheet.js';
+import { longhandsOf } from '../css/declaration.js';
+import { selectorParts } from '../css/selector.js';
+import type { SheetDeclaration } from '../css/syntax.js';
+import type { Element, PageDocument } from '../page/document.js';
+import { candidates, compileMatcher, type Matcher } from '../page/elements.js';
+import type { Place } from '../place.js';
+import type { Rule } from '../rule/rule.js';
+import type { Action } from './action.js';
+import type { CompiledAction, CompiledRule, OurSelector, Owner } from './compiled.js';
+import { actionKind } from './index.js';
+
+const nothingNamed = (): CompiledAction['sheet'] => ({
+  layers: [],
+  keyframes: new Map(),
+  registered: new Map(),
+  makesContainers: false,
+});
+
+const compiledKnown = new WeakMap<Rule, CompiledRule>();
+
+/** Makes a rule ready for the cascade; the same rule is compiled once. */
+export function compileRule(rule: Rule): CompiledRule {
+  const known = compiledKnown.get(rule) ?? compiled(rule);
+  compiledKnown.set(rule, known);
+  return known;
+}
+
+/** The action of a rule, made ready. */
+export const compiledAction = (rule: Rule, action: Action): CompiledAction => {
+  const found = compileRule(rule).actions.find((each) => each.action === action);
+  if (!found) throw new Error(`The rule "${rule.name}" has no such action`);
+  return found;
+};
+
+function compiled(rule: Rule): CompiledRule {
+  let anonymous = 0;
+  const layers = new Map<AtRule, string>();
+  const nameOf = (node: AtRule) => {
+    const known = layers.get(node) ?? `(${rule.name} ${++anonymous})`;
+    layers.set(node, known);
+    return known;
+  };
+  return { rule, actions: rule.actions.map((action) => compileAction(rule, action, nameOf)) };
+}
+
+function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule) => string): CompiledAction {
+  const kind = actionKind(action);
+  const places = new Map<SheetDeclaration, Place>();
+  const owner: Owner = { rule, action, placeOf: (declaration) => places.get(declaration) ?? action.at };
+  const compiled: CompiledAction = {
+    ...{ action, owner, rules: [], selectors: null, match: elementMatcher(action), longhands: [], around: [] },
+    sheet: nothingNamed(),
+  };
+  const css = kind.css(action, ({ url }) => url);
+  if (kind.judge === 'by-pairs' && Array.isArray(css)) compiled.longhands = longhandsSet(css);
+  const layer = readEnclosing(action.within, compiled, anonymousName);
+  if (layer === null || css === null) return compiled;
+  if (!Array.isArray(css)) {
+    const { layers, keyframes, registered } = compileSheet(css.toString());
+    const named = layers.map(({ path }) => ({ path: [...layer, ...path], around: compiled.around }));
+    compiled.sheet = { ...compiled.sheet, layers: [...compiled.sheet.layers, ...named], keyframes, registered };
+    return compiled;
+  }
+  const declarations = css.map((node) => {
+    const declaration = declarationOf(node, rule.strength === 'firm');
+    const start = node.source?.start;
+    if (start) places.set(declaration, { file: action.at.file, line: start.line, column: start.column });
+    return declaration;
+  });
+  if (declarations.length === 0) return compiled;
+  compiled.sheet.makesContainers = declarations.some(({ name }) => /^container(-type|-name)?$/.test(name));
+  const scoped = compiled.around.some(({ kind: around }) => around === 'scope');
+  const selectors = action.selectors
+    .flatMap(({ text }) => compileScoped(text, scoped) ?? [])
+    .map((selector) => withScopeWeight(kind.narrowed(action, selector)));
+  // Inside @scope an element matches or not by the root that is asked about.
+  compiled.selectors = scoped ? null : selectors.map(remembering);
+  compiled.rules = [
+    {
+      selectors: compiled.selectors ?? selectors,
+      declarations,
+      layer: layer.length > 0 ? layer : null,
+      around: compiled.around,
+      owner,
+    },
+  ];
+  return compiled;
+}
+
+function elementMatcher({ selectors }: Action): Matcher | null {
+  if (selectors.length === 0) return null;
+  return compileMatcher(selectors.map(({ text }) => selectorParts(text).element).join(', '));
+}
+
+const longhandsSet = (declarations: Declaration[]): string[] => [
+  ...new Set(declarations.flatMap(({ prop }) => (prop.startsWith('--') ? [prop] : longhandsOf(prop.toLowerCase())))),
+];
+
+/** Reads the at-rules around an action into `around` and the layers that they name; null where it never applies. */
+function readEnclosing(
+  within: AtRule[],
+  compiled: CompiledAction,
+  anonymousName: (node: AtRule) => string,
+): string[] | null {
+  const layer: string[] = [];
+  for (const node of within) {
+    const name = node.name.toLowerCase();
+    if (name === 'starting-style') return null;
+    if (name === 'media' || name === 'supports' || name === 'container')
+      compiled.around.push({ kind: name, condition: node.params });
+    if (name === 'layer') {
+      layer.push(...(node.params.trim() === '' ? [anonymousName(node)] : node.params.trim().split('.')));
+      compiled.sheet.layers.push({ path: [...layer], around: [...compiled.around] });
+    }
+    if (name === 'scope') {
+      const scoped = compiled.around.some(({ kind }) => kind === 'scope');
+      const scope = readScope(node.params, { parents: null, scoped });
+      if (!scope) return null;
+      compiled.around.push(scope);
+    }
+  }
+  return layer;
+}
+
+const declarationOf = (node: Declaration, important: boolean): SheetDeclaration => ({
+  kind: 'declaration',
+  name: node.prop.startsWith('--') ? node.prop : node.prop.toLowerCase(),
+  value: node.value,
+  important: important || node.important === true,
+  offset: 0,
+});
+
+function remembering(selector: SheetSelector): OurSelector {
+  let last: PageDocument | null = null;
+  let [list, set] = [[] as Element[], new Set<Element>()];
+  const look = (document: PageDocument) => {
+    if (document === last) return;
+    last = document;
+    list = candidates(document, selector.key).filter((element) => selector.matches(document, element));
+    set = new Set(list);
+  };
+  return {
+    ...selector,
+    elements: (document) => (look(document), list),
+    matches: (document, element) => (look(document), set.has(element)),
+  };
+}
+
+/** A scope weighs (0,1,1), however the pages are picked (docs/verdicts.md, Scope). */
+const withScopeWeight = (selector: SheetSelector): SheetSelector => ({
+  ...selector,
+  specificity: [selector.specificity[0], selector.specificity[1] + 1, selector.specificity[2] + 1],
+});
+
+/** What of these actions stands in the cascade of a page, in the order in which it ships. */
+export function ourSheet(actions: readonly CompiledAction[]): OurSheet<Owner> | null {
+  if (actions.length === 0) return null;
+  const sheet: OurSheet<Owner> = { ...nothingNamed(), rules: actions.flatMap(({ rules }) => rules) };
+  for (const { sheet: named } of actions) {
+    sheet.layers.push(...named.layers);
+    for (const [name, set] of named.keyframes) sheet.keyframes.set(name, set);
+    for (const [name, value] of named.registered) sheet.registered.set(name, value);
+    sheet.makesContainers ||= named.makesContainers;
+  }
+  return sheet;
+}

@@ -1,0 +1,42 @@
+import type { OurRule, OurSheet } from '../css/cascade/cascade.js';
+import type { EnclosingRule, SheetSelector } from '../css/cascade/sheet.js';
+import type { SheetDeclaration } from '../css/syntax.js';
+import type { Element, PageDocument } from '../page/document.js';
+import type { Matcher } from '../page/elements.js';
+import type { Place } from '../place.js';
+import type { Rule } from '../rule/rule.js';
+import type { Action } from './action.js';
+
+/** An action as it stands in the cascade, and where its declarations stand in the rule file. */
+export interface Owner {
+  rule: Rule;
+  action: Action;
+  placeOf: (declaration: SheetDeclaration) => Place;
+}
+
+/** A rule made ready for the cascade, once for all pages. */
+export interface CompiledRule {
+  rule: Rule;
+  actions: CompiledAction[];
+}
+
+export interface CompiledAction {
+  action: Action;
+  owner: Owner;
+  /** What it ships; empty where that is no style. */
+  rules: OurRule<Owner>[];
+  /** Its selectors, to find elements with; null where only the cascade can tell (`@scope`) or it ships no styles. */
+  selectors: OurSelector[] | null;
+  /** What its selectors match, pseudo-elements counted as the elements they belong to; null where it has none. */
+  match: Matcher | null;
+  /** The longhands by which it is judged. */
+  longhands: string[];
+  /** The at-rules around it, and the layers, keyframes and properties that it names. */
+  around: EnclosingRule[];
+  sheet: Pick<OurSheet<Owner>, 'layers' | 'keyframes' | 'registered' | 'makesContainers'>;
+}
+
+/** A selector of ours that finds its elements once a page, for it is asked of each of them again and again. */
+export interface OurSelector extends SheetSelector {
+  elements: (document: PageDocument) => Element[];
+}

@@ -1,0 +1,37 @@
+import type { ActionResult } from '../check/verdict.js';
+import type { OpenedPage } from '../check/opened-page.js';
+import type { Element } from '../page/document.js';
+import type { CompiledAction } from './compiled.js';
+import { beatenBy, countPairs, type Pair } from './pair.js';
+
+/** Lost pairs that a report lists. */
+export const mostBeaten = 20;
+
+/** What an action does on one page. */
+export interface Judgement {
+  result: ActionResult;
+  /** Whether anything on the page differs because of it. */
+  changes: boolean;
+  dependsOn: string[];
+  lost: Pair[];
+  /** What it does cannot be seen on a captured page. */
+  unseen: boolean;
+}
+
+/** The judgement of an action that sets no property: by whether it changes anything, if that can be seen at all. */
+export const judgedByEffect = (
+  { action: { kind, selector } }: CompiledAction,
+  elements: Element[],
+  { changes = false, unseen = false }: { changes?: boolean; unseen?: boolean },
+): Judgement => ({
+  result: { action: kind, selector, elements: elements.length, pairs: 0, won: 0, beaten: [] },
+  ...{ changes, unseen, dependsOn: [], lost: [] },
+});
+
+/** The judgement of an action by the pairs that its declarations win or lose. */
+export function judgedByPairs(compiled: CompiledAction, elements: Element[], look: OpenedPage): Judgement {
+  const { pairs, won, changes, dependsOn, lost } = countPairs(compiled, elements, look);
+  const judgement = judgedByEffect(compiled, elements, { changes });
+  const beaten = lost.slice(0, mostBeaten).map((pair) => beatenBy(pair, look));
+  return { ...judgement, result: { ...judgement.result, pairs, won, beaten }, dependsOn: [...dependsOn], lost };
+}

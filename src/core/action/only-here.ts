@@ -1,0 +1,38 @@
+import type { OnlyHereAction } from './action.js';
+import { hiddenDeclaration, probeOf } from './css.js';
+import { hiddenBy } from './hidden-by.js';
+import { judgedByEffect, mostBeaten } from './judgement.js';
+import type { ActionKind } from './kind.js';
+import { oneForEach } from './reading.js';
+
+/** Hides on every page but the rule's own; there it must be displayed. */
+export const onlyHere: ActionKind<OnlyHereAction> = {
+  atRule: {
+    name: 'only-here',
+    describes: 'Hide it on every page but these: @only-here .camera;',
+    block: 'none',
+    descriptors: [],
+    read: (given, reader) => oneForEach('only-here', given, reader),
+  },
+  reaches: 'other-pages',
+  scope: 'conditions',
+  written: () => [],
+  css: () => [hiddenDeclaration()],
+  narrowed: (_action, selector) => selector,
+  task: () => null,
+  needsScript: () => false,
+  loads: () => [],
+  elements: null,
+  isMissing: (_matched, elements) => elements === 0,
+  judge: (compiled, _action, elements, look) => {
+    const hidden = elements.filter((element) => !look.built.isDisplayed(element));
+    const won = elements.length - hidden.length;
+    const judgement = judgedByEffect(compiled, elements, { changes: won > 0 });
+    const beaten = hidden.slice(0, mostBeaten).flatMap((element) => hiddenBy(element, look) ?? []);
+    return { ...judgement, result: { ...judgement.result, pairs: elements.length, won, beaten } };
+  },
+  findings: () => [],
+  mayHide: () => true,
+  replacesContent: () => false,
+  probe: () => probeOf('displayed'),
+};

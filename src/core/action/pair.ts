@@ -1,0 +1,142 @@
+import type { Element } from '../page/document.js';
+import { elementPath } from '../page/element-path.js';
+import type { SheetDeclaration } from '../css/syntax.js';
+import type { DeclarationBlock, Winner } from '../css/cascade/cascade.js';
+import { compareWeights, level, type Weight } from '../css/cascade/weight.js';
+import { elementLine } from '../css/cascade/page-sheets.js';
+import { namesFor } from '../css/declaration.js';
+import type { OpenedPage } from '../check/opened-page.js';
+import type { CompiledAction, Owner } from '../action/compiled.js';
+import type { BeatenPair } from '../check/verdict.js';
+
+/** One element, or a pseudo-element of it, and one longhand that an action sets there. */
+export interface Pair {
+  element: Element;
+  pseudo: string;
+  longhand: string;
+  /** Our own declaration, with what it weighs. */
+  ours: { declaration: SheetDeclaration; weight: Weight; block: DeclarationBlock<Owner> };
+  winner: Winner<Owner>;
+  /** Whether the winner is of this rule. */
+  isOurs: boolean;
+  /** Ours wins, or what wins computes to the same. */
+  won: boolean;
+  /** What it hangs on that was not seen. */
+  dependsOn: string | null;
+}
+
+/** The pairs of an action on the elements that it matches; one for each pseudo-element too. */
+export function pairsOf(compiled: CompiledAction, elements: Element[], look: OpenedPage): Pair[] {
+  const pseudos = [...new Set(compiled.rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)))];
+  return elements.flatMap((element) =>
+    pseudos.flatMap((pseudo) => {
+      const block = look.cascade.blocks(element, pseudo).find(({ owner }) => owner === compiled.owner);
+      return block
+        ? compiled.longhands.flatMap((longhand) => pairOf(element, pseudo, longhand, block, compiled, look) ?? [])
+        : [];
+    }),
+  );
+}
+
+function pairOf(
+  element: Element,
+  pseudo: string,
+  longhand: string,
+  block: DeclarationBlock<Owner>,
+  { owner }: CompiledAction,
+  { cascade, built }: OpenedPage,
+): Pair | null {
+  const winner = cascade.winner(element, pseudo, longhand);
+  const declaration = ownDeclaration(block, longhand);
+  if (!winner || !declaration) return null;
+  const weight: Weight = { ...block.weight, level: declaration.important ? level.authorImportant : level.author };
+  const isOurs = winner.animation === null && winner.block.owner?.rule === owner.rule;
+  const won =
+    isOurs ||
+    built.value(element, pseudo, longhand) ===
+      built.valueOf(element, pseudo, longhand, declaration.name, declaration.value, block);
+  return {
+    element,
+    pseudo,
+    longhand,
+    ours: { declaration, weight, block },
+    winner,
+    isOurs,
+    won,
+    dependsOn:
+      winner.animation !== null ? `the animation ${winner.animation}` : (winner.block.dependsOn ?? block.dependsOn),
+  };
+}
+
+/** What the pairs of an action come to. */
+export interface PairCount {
+  pairs: number;
+  won: number;
+  changes: boolean;
+  dependsOn: Set<string>;
+  lost: Pair[];
+}
+
+/** Counts the pairs of an action; only those that another rule wins are looked at closely. */
+export function countPairs(compiled: CompiledAction, elements: Element[], look: OpenedPage): PairCount {
+  const { cascade, built, bare } = look;
+  const count: PairCount = { pairs: 0, won: 0, changes: false, dependsOn: new Set(), lost: [] };
+  const pseudos = [...new Set(compiled.rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)))];
+  for (const element of elements) {
+    for (const pseudo of pseudos) {
+      const block = cascade.blocks(element, pseudo).find(({ owner }) => owner === compiled.owner);
+      if (!block) continue;
+      for (const longhand of compiled.longhands) {
+        const winner = cascade.winner(element, pseudo, longhand);
+        const isOurs = winner?.animation === null && winner.block.owner?.rule === compiled.owner.rule;
+        const pair = isOurs ? null : pairOf(element, pseudo, longhand, block, compiled, look);
+        if (!isOurs && !pair) continue;
+        count.pairs++;
+        const dependsOn = pair ? pair.dependsOn : (winner?.block.dependsOn ?? block.dependsOn);
+        if (dependsOn !== null) count.dependsOn.add(dependsOn);
+        if (pair && !pair.won) {
+          count.lost.push(pair);
+          continue;
+        }
+        count.won++;
+        count.changes ||= built.value(element, pseudo, longhand) !== bare.value(element, pseudo, longhand);
+      }
+    }
+  }
+  return count;
+}
+
+/** The declaration of a block that stands for a longhand: the last one, the last important one first. */
+function ownDeclaration({ declarations }: DeclarationBlock<Owner>, longhand: string): SheetDeclaration | undefined {
+  const names = namesFor(longhand);
+  const own = declarations.filter(({ name }) => names.has(name));
+  return own.filter(({ important }) => important).pop() ?? own[own.length - 1];
+}
+
+/** What beats a pair, as reports tell it. */
+export function beatenBy(pair: Pair, look: OpenedPage): BeatenPair {
+  const { element, pseudo, longhand, winner, ours } = pair;
+  return {
+    element: elementPath(element) + pseudo,
+    property: longhand,
+    by: { ...placeOfWinner(winner, element, look), reason: compareWeights(winner.weight, ours.weight).step },
+  };
+}
+
+/** Where a winning declaration stands, and the selector of its rule. */
+export function placeOfWinner(
+  winner: Winner<Owner>,
+  element: Element,
+  { page, view, document }: OpenedPage,
+): { file: string; line: number; selector: string } {
+  const { block, declaration } = winner;
+  const owner = block.owner;
+  if (owner) {
+    const { file, line } = owner.placeOf(declaration);
+    return { file, line, selector: block.selector };
+  }
+  if (block.use) return { file: block.use.file, line: block.use.lineOf(declaration.offset), selector: block.selector };
+  if (block.origin === 'browser') return { file: 'the browser', line: 0, selector: block.selector };
+  const line = elementLine(view.html(page), document.elements.indexOf(element));
+  return { file: page.file, line, selector: block.weight.inline ? 'style attribute' : 'attributes of the element' };
+}

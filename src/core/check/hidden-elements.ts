@@ -1,0 +1,71 @@
+import type { Element } from '../page/document.js';
+import { lineageOf } from '../page/document.js';
+import { compileMatcher, type Matcher } from '../page/elements.js';
+import { elementPath } from '../page/element-path.js';
+import type { Computed } from '../css/value/computed.js';
+import type { Guard } from '../rule/promise.js';
+import { finding, type Finding } from '../finding.js';
+import type { OpenedPage } from './opened-page.js';
+import { actionKind } from '../action/index.js';
+import type { CompiledAction, Owner } from '../action/compiled.js';
+
+/** A guard ready to be tried on pages. */
+export interface JudgedGuard {
+  guard: Guard;
+  match: Matcher;
+}
+
+export const judgedGuard = (guard: Guard): JudgedGuard => ({
+  guard,
+  match: compileMatcher(guard.selectors.map(({ text }) => text).join(', ')),
+});
+
+/** Guarded elements of a page that our rules take out of sight, one finding for each guard and rule. */
+export function brokenGuards(guards: JudgedGuard[], shipped: CompiledAction[], look: OpenedPage): Finding[] {
+  const swaps = shipped.filter(({ action }) => actionKind(action).replacesContent(action));
+  return guards.flatMap(({ guard, match }) => {
+    const told = new Map<string, Finding>();
+    for (const element of match(look.document)) {
+      const owner = whatHides(element, swaps, look);
+      if (!owner || told.has(owner.rule.name)) continue;
+      const hidden = lineageOf(element).find((at) => look.built.value(at, '', 'display') === 'none');
+      const how = actionKind(owner.action).replacesContent(owner.action)
+        ? 'swaps it away'
+        : hidden === undefined || hidden === element
+          ? 'hides it'
+          : `hides ${elementPath(hidden)} around it`;
+      told.set(
+        owner.rule.name,
+        finding('guard', `${guard.selector} is guarded, and "${owner.rule.name}" ${how} on ${look.page.path}`, {
+          rule: owner.rule.name,
+          page: look.page.path,
+          at: owner.action.at,
+          hint: `${guard.note ?? 'It must stay visible'} (${guard.at.file}:${guard.at.line}). Point ${owner.action.selector || 'the rule'} at less, or leave the page out with except.`,
+        }),
+      );
+    }
+    return [...told.values()];
+  });
+}
+
+/** The action because of which an element is out of sight that would be in sight without our build. */
+function whatHides(element: Element, swaps: CompiledAction[], { built, bare, document }: OpenedPage): Owner | null {
+  if (!bare.isDisplayed(element) || isInvisible(element, bare)) return null;
+  for (const { owner, match } of swaps) {
+    const containers = new Set(match?.(document));
+    const around = lineageOf(element).slice(1);
+    if (around.some((each) => containers.has(each))) return owner;
+  }
+  for (const at of lineageOf(element)) {
+    if (built.value(at, '', 'display') !== 'none') continue;
+    return built.winner(at, '', 'display')?.block.owner ?? null;
+  }
+  if (!isInvisible(element, built)) return null;
+  const setter = lineageOf(element)
+    .map((at) => built.winner(at, '', 'visibility'))
+    .find((winner) => winner !== null);
+  return setter?.block.owner ?? null;
+}
+
+const isInvisible = (element: Element, computed: Computed<Owner>) =>
+  computed.value(element, '', 'visibility') !== 'visible';

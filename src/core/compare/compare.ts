@@ -1,0 +1,129 @@
+import { expressionFor, type Expression } from '../target/expression.js';
+import type { Page, Site } from '../page/page.js';
+import type { Rule } from '../rule/rule.js';
+import { ownPages, rulePages } from '../target/delivery.js';
+import { compileMatcher } from '../page/elements.js';
+import { selectorParts } from '../css/selector.js';
+import type { View } from '../page/view.js';
+import { weakHandles } from './site-specific.js';
+
+/** How two copies of a site differ, as far as rules can feel it. */
+export interface DriftReport {
+  kind: 'local-needle.drift';
+  version: 1;
+  sites: [string, string];
+  /** Paths that only one of the two has. */
+  onlyHere: string[];
+  onlyThere: string[];
+  /** Pages of one path with other page IDs. */
+  otherIds: { path: string; here: string | null; there: string | null }[];
+  /** Rules that pick other pages, or hit on one and miss on the other. */
+  rules: DriftingRule[];
+}
+
+export interface DriftingRule {
+  rule: string;
+  file: string;
+  line: number;
+  /** Paths that the rule targets on one site, though both have the page or the rule names it by ID. */
+  pagesHere: string[];
+  pagesThere: string[];
+  /** Pages on both that the rule targets on both, where an action matches on one alone. */
+  hits: { page: string; selector: string; here: number; there: number }[];
+  /** What would hold on both, ready to paste; null where nothing was found. */
+  instead: string | null;
+}
+
+/** Compares two sites and what the rules do on them. Pages are opened where a rule targets them on both. */
+export function drift(here: View, there: View, rules: Rule[]): DriftReport {
+  const [a, b] = [here.site, there.site];
+  const shared = a.pages.flatMap((page): [Page, Page][] => {
+    const other = b.byPath.get(page.path);
+    return other ? [[page, other]] : [];
+  });
+  return {
+    kind: 'local-needle.drift',
+    version: 1,
+    sites: [a.name, b.name],
+    onlyHere: a.pages.filter(({ path }) => !b.byPath.has(path)).map(({ path }) => path),
+    onlyThere: b.pages.filter(({ path }) => !a.byPath.has(path)).map(({ path }) => path),
+    otherIds: shared
+      .filter(([page, other]) => page.pageId?.value !== other.pageId?.value)
+      .map(([page, other]) => ({
+        path: page.path,
+        here: page.pageId?.value ?? null,
+        there: other.pageId?.value ?? null,
+      })),
+    rules: driftingRules(
+      here,
+      there,
+      rules.filter((rule) => !rule.paused),
+      shared,
+    ),
+  };
+}
+
+function driftingRules(here: View, there: View, rules: Rule[], shared: [Page, Page][]): DriftingRule[] {
+  const [a, b] = [here.site, there.site];
+  const targeted = new Map(
+    rules.map((rule) => [rule, { here: [...rulePages(rule, a)], there: [...rulePages(rule, b)] }]),
+  );
+  const hits = hitDifferences(here, there, rules, shared);
+  return rules.flatMap((rule) => {
+    const pages = targeted.get(rule) ?? { here: [], there: [] };
+    const [inA, inB] = [new Set(pages.here.map(({ path }) => path)), new Set(pages.there.map(({ path }) => path))];
+    const weak = [...weakHandles(rule, a, [b]), ...weakHandles(rule, b, [a])];
+    const pagesHere = [...inA].filter((path) => !inB.has(path) && (b.byPath.has(path) || weak.length > 0));
+    const pagesThere = [...inB].filter((path) => !inA.has(path) && (a.byPath.has(path) || weak.length > 0));
+    const own = hits.get(rule) ?? [];
+    if (pagesHere.length === 0 && pagesThere.length === 0 && own.length === 0) return [];
+    const instead = pagesHere.length + pagesThere.length > 0 ? insteadOf(pages.here, a, b) : null;
+    return [{ rule: rule.name, file: rule.at.file, line: rule.at.line, pagesHere, pagesThere, hits: own, instead }];
+  });
+}
+
+/** Conditions by path alone, if they pick the same pages on both sites. */
+function insteadOf(pages: Page[], site: Site, other: Site): string | null {
+  const found: Expression | null = expressionFor(pages, site, 'path');
+  if (!found || !pages.some(({ path }) => other.byPath.has(path))) return null;
+  return `pages: ${found.pages};${found.except === null ? '' : ` except: ${found.except};`}`;
+}
+
+/** Actions that match elements on one site and none on the other, on pages that both target. */
+function hitDifferences(
+  here: View,
+  there: View,
+  rules: Rule[],
+  shared: [Page, Page][],
+): Map<Rule, DriftingRule['hits']> {
+  const compiled = rules.flatMap((rule) =>
+    rule.actions.flatMap((action) =>
+      action.selectors.length === 0
+        ? []
+        : [
+            {
+              rule,
+              action,
+              match: compileMatcher(action.selectors.map(({ text }) => selectorParts(text).element).join(', ')),
+            },
+          ],
+    ),
+  );
+  const found = new Map<Rule, DriftingRule['hits']>();
+  for (const [page, other] of shared) {
+    const work = compiled.filter(
+      ({ rule, action }) =>
+        ownPages(rule, action, here.site).has(page) && ownPages(rule, action, there.site).has(other),
+    );
+    if (work.length === 0) continue;
+    const [documentHere, documentThere] = [here.open(page), there.open(other)];
+    for (const { rule, action, match } of work) {
+      const counts = [match(documentHere).length, match(documentThere).length] as const;
+      if ((counts[0] === 0) === (counts[1] === 0)) continue;
+      const list = found.get(rule) ?? [];
+      list.push({ page: page.path, selector: action.selector, here: counts[0], there: counts[1] });
+      found.set(rule, list);
+    }
+  }
+  return found;
+}

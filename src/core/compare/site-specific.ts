@@ -1,0 +1,60 @@
+import { expressionFor } from '../target/expression.js';
+import type { Page, Site } from '../page/page.js';
+import type { Term } from '../target/condition.js';
+import type { Rule } from '../rule/rule.js';
+import { allConditions } from '../target/delivery.js';
+import { alternativePages } from '../target/pages.js';
+import { termKind } from '../target/terms/index.js';
+import { finding, type Finding } from '../finding.js';
+
+const isHandle = (term: Term) => termKind(term).differsBetweenCopies !== null;
+
+/** `weak-handle`: page IDs, body IDs and classes of a rule that pick other pages on another site of the project. */
+export function weakHandles(rule: Rule, site: Site, others: Site[]): Finding[] {
+  const findings: Finding[] = [];
+  if (others.length === 0) return findings;
+  for (const condition of allConditions(rule)) {
+    for (const terms of condition.alternatives) {
+      if (!terms.some(isHandle) || terms.some((term) => termKind(term).limitsToSite)) continue;
+      const here = [...alternativePages(terms, site)];
+      for (const other of others) {
+        const there = [...alternativePages(terms, other)];
+        if (here.length === 0 || samePages(here, there, site, other, terms)) continue;
+        const text = terms.map((term) => term.text).join(' ');
+        findings.push(
+          finding(
+            'weak-handle',
+            `${text} picks ${named(here)} on ${site.name}, and ${there.length === 0 ? 'no page' : named(there)} on ${other.name}`,
+            {
+              rule: rule.name,
+              at: condition.placeAt?.(terms[0]?.offset ?? 0) ?? rule.at,
+              hint: holdsOnBoth(here, site, other, text, there),
+            },
+          ),
+        );
+      }
+    }
+  }
+  return findings;
+}
+
+/** Whether a condition means the same on two sites, as far as they have the same pages. */
+export function samePages(here: Page[], there: Page[], site: Site, other: Site, terms: Term[]): boolean {
+  const [herePaths, therePaths] = [new Set(here.map(({ path }) => path)), new Set(there.map(({ path }) => path))];
+  const single = terms.some((term) => termKind(term).differsBetweenCopies === 'id');
+  return (
+    [...herePaths].every((path) => therePaths.has(path) || !other.byPath.has(path)) &&
+    [...therePaths].every((path) => herePaths.has(path) || (!site.byPath.has(path) && !single))
+  );
+}
+
+const named = (pages: Page[]) => (pages.length === 1 ? (pages[0]?.path ?? '') : `${pages.length} pages`);
+
+/** A condition that picks the same pages on both sites: by path where their paths are the same, else one for each site. */
+export function holdsOnBoth(here: Page[], site: Site, other: Site, text: string, there: Page[]): string | null {
+  const byPath = expressionFor(here, site, 'path');
+  const onOther = here.flatMap(({ path }) => other.byPath.get(path) ?? []);
+  if (byPath && byPath.except === null && onOther.length > 0) return `pages: ${byPath.pages}; holds on both.`;
+  const otherText = expressionFor(there, other)?.pages;
+  return otherText ? `site(${site.name}) ${text}, site(${other.name}) ${otherText} holds on both.` : null;
+}

@@ -1,0 +1,177 @@
+import type { Viewport } from '../css/cascade/media.js';
+import type { View } from '../page/view.js';
+import type { Place } from '../place.js';
+import type { Rule } from '../rule/rule.js';
+import { merged, type Block } from './blocks.js';
+import type { Left } from './left.js';
+import { leftoversOf, unscopedOf } from './leftovers.js';
+import { proveLift, ruleOf, type Difference, type LiftProof } from './proof.js';
+import { scriptsIn, sheetsIn, type OldFile, type Script, type Sheet } from './sources.js';
+import { blockText, leftoverOf, scriptRuleText } from './write.js';
+
+export type { OldFile };
+
+export interface LiftInput {
+  files: OldFile[];
+  view: View;
+  viewports: Viewport[];
+  place: 'head-end' | 'body-end';
+  /** Names of rules that there are already. */
+  taken: string[];
+  /** The folder of scripts, as rules name it: `lifted`. */
+  scriptFolder: string;
+  /** Reads the text of a rule file. */
+  readRules: (text: string, scripts: Map<string, string>) => Rule[];
+}
+
+/** What old files came to as rules. */
+export interface LiftResult {
+  /** The text of the rule file; empty where nothing could be lifted. */
+  rules: string;
+  /** The scripts of rules, by their name. */
+  scripts: Map<string, string>;
+  /** `pages` is null where only a browser can tell. */
+  lifted: { rule: string; condition: string; pages: number | null; what: string; at: Place }[];
+  /** What is left of each file that is not lifted whole, by the file's name. */
+  leftovers: Map<string, string>;
+  left: Left[];
+  proof: LiftProof;
+}
+
+/** Attempts to write blocks another way before they are left where they are; each leaves at least one more as it stood. */
+const mostRounds = 12;
+
+/**
+ * Turns old CSS and snippets into rules. What lifting would change on any captured page is written another way, or left
+ * where it stands. Throws ProblemError with the place where a file cannot be read.
+ */
+export function lift(input: LiftInput): LiftResult {
+  const { view, files } = input;
+  const left: Left[] = [];
+  const sheets = files.flatMap((file) => sheetsIn(file, view));
+  const scripts = files.flatMap((file) => scriptsIn(file, view, left));
+  for (let round = 0; ; round++) {
+    const written = writeAll(sheets, scripts, input);
+    const old = sheets.map(({ text, root, blocks, file: { page } }) => ({
+      ...{ text, leftover: leftoverOf(root, blocks), page },
+      lifted: blocks
+        .filter(({ level }) => level !== 'left')
+        .flatMap(({ styles }) => styles.flatMap(({ originals }) => originals)),
+    }));
+    const proof = proveLift(old, input.readRules(written.rules, written.scripts), view, input);
+    if (proof.differences.length === 0 || round === mostRounds)
+      return {
+        ...written,
+        leftovers: leftoversOf(files, sheets, scripts),
+        left: [...left, ...unscopedOf(sheets, view)],
+        proof,
+      };
+    const last = round === mostRounds - 1;
+    for (const block of blamed(proof.differences, sheets, written.blocks, last)) {
+      const [first] = proof.differences;
+      block.level = block.level === 'best' && !last ? 'plain' : 'left';
+      if (block.level === 'left' && first)
+        left.push({
+          at: block.at,
+          what: block.styles[0]?.originals.join(', ') ?? '',
+          pages: block.pages.map(({ path }) => path),
+          reason:
+            reasonFor(block, proof.differences) ?? `lifting it would change ${first.property} on ${first.page.path}`,
+        });
+    }
+  }
+}
+
+const reasonFor = (block: Block, differences: Difference[]) => {
+  const own = differences.find(({ page }) => block.pages.includes(page));
+  return (
+    own &&
+    `lifting it would change ${own.property} of ${own.element} on ${own.page.path} from ${own.before} to ${own.after}`
+  );
+};
+
+/** Everything that could be lifted, as text. */
+function writeAll(sheets: Sheet[], scripts: Script[], { taken, scriptFolder, view }: LiftInput) {
+  const names = new Set(taken);
+  const blocks = new Map<string, Block[]>();
+  const lifted: LiftResult['lifted'] = [];
+  const texts: string[] = [];
+  const active = sheets.flatMap((sheet) => sheet.blocks.filter(({ level }) => level !== 'left'));
+  for (const { block, from } of merged(active)) {
+    const name = nameFor(block, names, view);
+    texts.push(blockText(name, block));
+    blocks.set(name, from);
+    const selectors = block.styles.flatMap((style) => style.selectors).length;
+    const what = `${selectors} selector${selectors === 1 ? '' : 's'}`;
+    const condition = conditionText(block);
+    lifted.push({ rule: name, condition, pages: block.pages.length, what, at: block.at });
+  }
+  const ownScripts = new Map<string, string>();
+  for (const { file, lifted: parts } of scripts) {
+    for (const each of parts) {
+      const conditions = each.conditions.map((text) => [text]);
+      const name = nameFor({ conditions, except: each.except, pages: file.page ? [file.page] : [] }, names, view);
+      ownScripts.set(`${name}.js`, each.text);
+      texts.push(scriptRuleText(name, each, `${scriptFolder}/${name}.js`));
+      const at = { file: file.name, line: each.line, column: 1 };
+      const condition = conditionText({ conditions, except: each.except });
+      lifted.push({ rule: name, condition, pages: null, what: 'a script', at });
+    }
+  }
+  return { rules: texts.length > 0 ? `${texts.join('\n\n')}\n` : '', scripts: ownScripts, lifted, blocks };
+}
+
+const conditionText = ({ conditions, except }: Pick<Block, 'conditions' | 'except'>) =>
+  conditions.map((terms) => terms.join(' ')).join(', ') + (except.length > 0 ? ` but ${except.join(', ')}` : '');
+
+/** A name that no rule has: after the one page, or the class of several. */
+function nameFor(
+  { pages, conditions, except }: Pick<Block, 'pages' | 'conditions' | 'except'>,
+  names: Set<string>,
+  { site }: View,
+): string {
+  const others = site.pages.filter((page) => !pages.includes(page));
+  const isAll = conditions.every(([term]) => term === 'all');
+  const [page] = isAll && except.length > 0 ? others : pages.length === 1 || conditions.length > 1 ? pages : [];
+  const said = page?.path ?? /\("?([^")]*)/.exec(conditions[0]?.[0] ?? '')?.[1] ?? '';
+  const base =
+    (said === '/' ? 'front' : said)
+      .replace(/[^A-Za-z0-9]+/g, '-')
+      .replace(/^[-0-9]+|-$/g, '')
+      .slice(0, 40) || 'lifted';
+  let name = base;
+  for (let number = 2; names.has(name); number++) name = `${base}-${number}`;
+  names.add(name);
+  return name;
+}
+
+/** The blocks that decided what differs, before or now. */
+function blamed(differences: Difference[], sheets: Sheet[], written: Map<string, Block[]>, all: boolean): Set<Block> {
+  const result = new Set<Block>();
+  const active = sheets.flatMap(({ blocks }) => blocks.filter(({ level }) => level !== 'left'));
+  if (all) return new Set(active);
+  for (const { is, was, page } of differences) {
+    const before = result.size;
+    const rule = ruleOf(is);
+    for (const block of (rule && written.get(rule.name)) ?? []) result.add(block);
+    for (const block of was ? blocksAt(was.declaration.offset, was.declaration.name, sheets) : [])
+      if (block.level !== 'left') result.add(block);
+    if (result.size === before && result.size === 0)
+      for (const block of active.filter(({ pages }) => pages.includes(page))) result.add(block);
+  }
+  return result.size > 0 ? result : new Set(active);
+}
+
+/** The blocks that a declaration of an old stylesheet went into. */
+function blocksAt(offset: number, name: string, sheets: Sheet[]): Block[] {
+  return sheets
+    .filter(({ text }) => text.slice(offset, offset + name.length).toLowerCase() === name)
+    .flatMap(({ blocks }) =>
+      blocks.filter(({ styles }) =>
+        styles.some(
+          ({ node: { source } }) =>
+            (source?.start?.offset ?? Infinity) <= offset && offset <= (source?.end?.offset ?? -1),
+        ),
+      ),
+    );
+}

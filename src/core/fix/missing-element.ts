@@ -1,0 +1,220 @@
+import type { Action } from '../action/action.js';
+import { compiledAction } from '../action/compile.js';
+import type { CheckInput } from '../check/input.js';
+import { ruleSignatures, textSignature } from '../check/result-cache.js';
+import { selectorParts } from '../css/selector.js';
+import { finding, type Finding } from '../finding.js';
+import type { PageDocument } from '../page/document.js';
+import { compileMatcher, TooLate, withinTime, type Matcher } from '../page/elements.js';
+import type { Page } from '../page/page.js';
+import { applyState } from '../page/state.js';
+import type { View } from '../page/view.js';
+import type { Rule } from '../rule/rule.js';
+import { nearMisses } from './near-selector.js';
+
+/** An action whose element is missing on a page that its rule targets. */
+export interface MissingElement {
+  rule: Rule;
+  action: Action;
+  page: Page;
+  view: View;
+  state: string | null;
+}
+
+/** What would mend it: in words, and the selector that matches there, if that is what helps. */
+export interface Hint {
+  text: string | null;
+  selector: string | null;
+  /** What was wrong with the selector, as ` (a typing error)`; empty where that is not known. */
+  why: string;
+}
+
+/** Pages of one action that are looked at for hints; all have their finding. */
+const mostPages = 20;
+/** Pages that are parsed to see whether a selector really matches there. */
+const mostCandidates = 3;
+
+/**
+ * A finding for each element that is missing, with the likeliest mend. Hints are worked out once an action: what mends it on
+ * its first page is tried on the others. Those that the rule accepts get none.
+ */
+export function missingElements(missing: MissingElement[], input: CheckInput): Finding[] {
+  const byAction = new Map<Action, MissingElement[]>();
+  for (const each of missing) {
+    if (each.rule.allow.some(({ code }) => code === 'no-element')) continue;
+    const list = byAction.get(each.action);
+    if (list) list.push(each);
+    else byAction.set(each.action, [each]);
+  }
+  const search = new HintSearch(input);
+  return [...byAction.values()].flatMap((pages) => {
+    const [first] = pages;
+    if (!first) return [];
+    const mend = input.hints === null ? noHint : search.hintFor(first);
+    return pages.map((each, index) => {
+      const hint =
+        each === first
+          ? mend
+          : index < mostPages && mend.selector !== null
+            ? search.sameHint(each, mend.selector, mend.why)
+            : null;
+      return finding('no-element', `${each.action.selector} matches nothing on ${each.page.path}`, {
+        rule: each.rule.name,
+        page: each.page.path,
+        at: each.action.at,
+        hint: hint?.text ?? null,
+      });
+    });
+  });
+}
+
+const noHint: Hint = { text: null, selector: null, why: '' };
+
+/** Looks for mends of what is missing; remembers the page that it opened last. */
+class HintSearch {
+  private last: {
+    missing: Pick<MissingElement, 'page' | 'view' | 'state'>;
+    document: PageDocument;
+  } | null = null;
+  private readonly signed = ruleSignatures();
+  private readonly sites = new Map<View, string | null>();
+
+  constructor(private readonly input: CheckInput) {}
+
+  /** The likeliest mend: a change to the selector, or the state, visitor or page where it does match. */
+  hintFor(missing: MissingElement): Hint {
+    const [single, another] = missing.action.selectors;
+    if (!single || another) return noHint;
+    const { element } = selectorParts(single.text);
+    const near = this.kept(missing, 'near', this.keyOf(missing), () => this.nearHint(missing, element));
+    if (near.text !== null) return near;
+    const site = this.siteKey(missing.view);
+    const key = site === null ? null : JSON.stringify([this.keyOf(missing), site]);
+    return this.kept(missing, 'elsewhere', key, () => this.hintElsewhere(missing, element));
+  }
+
+  /** The same mend on another page, if it helps there. */
+  sameHint(missing: MissingElement, selector: string, why: string): Hint {
+    return this.kept(missing, `same ${selector}`, this.keyOf(missing), () => {
+      const elements = compileMatcher(selector)(this.open(missing)).length;
+      return elements === 0
+        ? noHint
+        : {
+            text: `${selector} matches ${elements} there${why}.`,
+            selector,
+            why,
+          };
+    });
+  }
+
+  private nearHint(missing: MissingElement, element: string): Hint {
+    const [near] = nearMisses(element, this.open(missing));
+    if (!near) return noHint;
+    const { selector, elements } = near;
+    const why = near.why ? ` (${near.why})` : '';
+    return {
+      selector,
+      why,
+      text: `${selector} matches ${elements} there${why}.`,
+    };
+  }
+
+  private hintElsewhere(missing: MissingElement, element: string): Hint {
+    const match = compileMatcher(element);
+    const text =
+      this.inAnotherState(match, missing) ??
+      this.forAnotherVisitor(match, missing) ??
+      this.otherAlternative(missing) ??
+      this.onAnotherPage(match, element, missing);
+    return { text, selector: null, why: '' };
+  }
+
+  private inAnotherState(match: Matcher, { page, view, state }: MissingElement): string | null {
+    for (const [name, change] of Object.entries(this.input.states)) {
+      if (name === state) continue;
+      const document = view.open(page);
+      applyState(document, change);
+      if (match(document).length > 0) return `It matches in the state ${name}: say state: ${name}; in the rule.`;
+    }
+    return null;
+  }
+
+  private forAnotherVisitor(match: Matcher, { page, view }: MissingElement): string | null {
+    for (const name of this.input.visitors) {
+      const other = name === this.input.visitor ? null : this.input.view(name);
+      const same = other && other !== view ? other.site.byPath.get(page.path) : undefined;
+      if (other && same && match(other.open(same)).length > 0)
+        return `It is there for the visitor ${name}: say visitor: ${name}; in the rule.`;
+    }
+    return null;
+  }
+
+  /** Where a rule lists alternatives and another of them matches, the list should be one selector. */
+  private otherAlternative(missing: MissingElement): string | null {
+    const { rule, action } = missing;
+    const others = rule.actions.filter(
+      (other) => other !== action && other.kind === action.kind && other.at.line === action.at.line,
+    );
+    const matching = others.find((other) => (compiledAction(rule, other).match?.(this.open(missing)) ?? []).length > 0);
+    return matching
+      ? `${matching.selector} of the same list matches; :is(${matching.selector}, ${action.selector}) takes whichever is there.`
+      : null;
+  }
+
+  private onAnotherPage(match: Matcher, element: string, { page, view }: MissingElement): string | null {
+    const candidates = view
+      .words()
+      .pagesFor(element)
+      .filter((other) => other !== page);
+    const found = candidates.slice(0, mostCandidates).find((other) => match(view.open(other)).length > 0);
+    return found ? `It is on other pages, such as ${found.path}.` : null;
+  }
+
+  private open(missing: MissingElement): PageDocument {
+    const { page, view, state } = missing;
+    const { last } = this;
+    if (last?.missing.page === page && last.missing.view === view && last.missing.state === state) return last.document;
+    const document = view.open(page);
+    const change = state === null ? undefined : this.input.states[state];
+    if (change) applyState(document, change);
+    this.last = { missing, document };
+    return document;
+  }
+
+  /** A hint from an earlier run, or made now in the time that a page may take. A null key: it cannot be kept. */
+  private kept({ rule, action }: MissingElement, what: string, about: string | null, make: () => Hint): Hint {
+    const { hints, startTime } = this.input;
+    const key = about === null ? null : JSON.stringify([what, rule.actions.indexOf(action), about]);
+    const known = key === null ? undefined : hints?.get(key);
+    if (known) return known;
+    try {
+      const hint = startTime ? withinTime(startTime(), make) : make();
+      if (key !== null) hints?.set(key, hint);
+      return hint;
+    } catch (error) {
+      if (!(error instanceof TooLate)) throw error;
+      return noHint;
+    }
+  }
+
+  /** Everything of the page and the rule that a hint can depend on; null where a page's identity is not known. */
+  private keyOf({ rule, page, view, state }: MissingElement): string | null {
+    const identity = view.identity(page);
+    if (identity === null) return null;
+    return JSON.stringify([page.path, identity, this.signed(rule), state, this.input.states]);
+  }
+
+  /** Tells apart the pages of a view, and of the other visitors' views. */
+  private siteKey(view: View): string | null {
+    let known = this.sites.get(view);
+    if (known === undefined) {
+      const others = this.input.visitors.flatMap((name) => this.input.view(name) ?? []);
+      const all = [view, ...others].flatMap((each) =>
+        each.site.pages.map((page) => [page.path, each.identity(page)] as const),
+      );
+      known = all.some(([, identity]) => identity === null) ? null : textSignature(JSON.stringify(all));
+      this.sites.set(view, known);
+    }
+    return known;
+  }
+}

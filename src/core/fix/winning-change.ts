@@ -1,0 +1,82 @@
+import { compareWeights, level, type Weight } from '../css/cascade/weight.js';
+import { compareSpecificity, specificityText } from '../css/specificity.js';
+import { compileSelector } from '../css/cascade/sheet.js';
+import { attribute, lineageOf } from '../page/document.js';
+import { classesOf } from '../find/describe.js';
+import type { OpenedPage } from '../check/opened-page.js';
+import type { Pair } from '../action/pair.js';
+
+/** A change to a rule with which a lost pair would be won, tried on the page. */
+export interface WinningChange {
+  kind: 'selector' | 'firm' | 'order' | 'none';
+  text: string;
+}
+
+/** The smallest change with which a lost pair would win: a more specific selector, then `strength: firm`. Null: ours wins already. */
+export function winningChange(pair: Pair, look: OpenedPage): WinningChange | null {
+  if (pair.won) return null;
+  const { winner, ours } = pair;
+  const { step } = compareWeights(winner.weight, ours.weight);
+  const other = winner.block.owner;
+  if (other && step === 'order')
+    return {
+      kind: 'order',
+      text: `It stands later in the rule files: ${other.rule.name} (${other.rule.at.file}:${other.rule.at.line}).`,
+    };
+  if (step === 'specificity' || step === 'order' || step === 'scope') {
+    const selector = strongerSelector(pair, look);
+    if (selector !== null) return { kind: 'selector', text: `${selector} would win.` };
+  }
+  const firm: Weight = { ...ours.weight, level: level.authorImportant };
+  if (compareWeights(firm, winner.weight).sign > 0) return { kind: 'firm', text: 'strength: firm would win.' };
+  const reason = winner.block.weight.inline
+    ? 'its style attribute is !important: only the page itself can change it'
+    : winner.weight.level === level.authorImportant
+      ? `${specificityText(winner.weight.specificity)} is !important already: with strength: firm, the selector must weigh more than that`
+      : 'nothing in a stylesheet wins over it';
+  const heavy = strongerSelector(pair, look, true);
+  if (heavy !== null) return { kind: 'selector', text: `strength: firm with ${heavy} would win.` };
+  return { kind: 'none', text: `Point at another element: ${reason}.` };
+}
+
+/** A selector for the same elements that weighs more than the winner; null where none was found. */
+function strongerSelector({ element, pseudo, ours, winner }: Pair, look: OpenedPage, firm = false): string | null {
+  const plain = ours.block.selector;
+  const own = compileSelector(plain);
+  if (!own) return null;
+  const base: Weight = firm ? { ...ours.weight, level: level.authorImportant } : ours.weight;
+  const [ids, classes, types] = base.specificity;
+  const wins = (more: [number, number, number]) =>
+    compareWeights({ ...base, specificity: [ids + more[0], classes + more[1], types + more[2]] }, winner.weight).sign >
+    0;
+  const elements = look.document.elements.filter((each) => own.matches(look.document, each));
+  const prefixes = lineageOf(element)
+    .slice(1)
+    .filter(({ tagName }) => tagName !== 'html' && tagName !== 'body')
+    .flatMap((each) => [
+      ...classesOf(each)
+        .filter((name) => /^[a-z_][\w-]*$/i.test(name))
+        .map((name) => `.${name}`),
+      ...(/^[a-z_][\w-]*$/i.test(attribute(each, 'id') ?? '') ? [`#${attribute(each, 'id')}`] : []),
+    ]);
+  const candidates = [
+    `body ${plain}`,
+    ...prefixes.map((prefix) => `${prefix} ${plain}`),
+    ...prefixes.flatMap((outer, index) => prefixes.slice(0, index).map((inner) => `${outer} ${inner} ${plain}`)),
+  ].slice(0, 60);
+  const better = candidates.flatMap((text) => {
+    if (plain.includes(text.slice(0, -plain.length).trim())) return [];
+    const compiled = compileSelector(text);
+    if (!compiled || compiled.pseudo !== pseudo) return [];
+    const more = compiled.specificity.map((count, at) => count - (own.specificity[at] ?? 0)) as [
+      number,
+      number,
+      number,
+    ];
+    if (!wins(more) || !elements.every((each) => compiled.matches(look.document, each))) return [];
+    return [{ text, weight: compiled.specificity }];
+  });
+  return (
+    better.sort((a, b) => compareSpecificity(a.weight, b.weight) || a.text.length - b.text.length)[0]?.text ?? null
+  );
+}

@@ -1,0 +1,281 @@
+import type { Action } from '../action/action.js';
+import type { CompiledAction, Owner } from '../action/compiled.js';
+import { compileRule, ourSheet } from '../action/compile.js';
+import { check } from '../check/check.js';
+import type { CheckInput } from '../check/input.js';
+import { shipment } from '../check/plan.js';
+import type { Cell } from '../check/verdict.js';
+import type { OurRule, OurSheet } from '../css/cascade/cascade.js';
+import { SheetStore } from '../css/cascade/page-sheets.js';
+import { finding, type Finding } from '../finding.js';
+import { readDocument, type Element, type PageDocument } from '../page/document.js';
+import { elementPath } from '../page/element-path.js';
+import { candidates, compileMatcher, compileTest } from '../page/elements.js';
+import type { Page, Site } from '../page/page.js';
+import { normalisePath, pathPattern, type PathOptions } from '../page/path.js';
+import type { View } from '../page/view.js';
+import type { Rule } from '../rule/rule.js';
+import { reachedPages } from '../target/delivery.js';
+import type { RunTimeAddress } from '../target/run-time-addresses.js';
+import { firstDifference } from './first-difference.js';
+import type { ReadBuild, ReadTask } from './read-back.js';
+import { SelectorStarts } from './selector-starts.js';
+import { hasStyleRule } from './stylesheet.js';
+import { actingBy } from './tasks.js';
+
+/** What was read back of a build, page by page. */
+export interface Delivery {
+  /** What reaches a page; null where nothing does. The bundle is the same for all. */
+  to: (page: Page) => { build: ReadBuild; actions: Action[] } | null;
+  pathOptions: PathOptions;
+}
+
+/** What proving a build came to. */
+export interface Proof {
+  cells: number;
+  pages: number;
+  findings: Finding[];
+}
+
+/** Differences that are listed; one is enough for a build to be wrong. */
+const mostListed = 10;
+
+/**
+ * Holds a build that was read back against what was checked: on each captured page it must give the same verdicts, and
+ * nothing of it may match on a page that its rule does not target. `input.rules` are those that ship. Pages on whose
+ * `body` no selector of the build begins to match are not opened.
+ */
+export function proveBuild(input: CheckInput, cells: Cell[], delivery: Delivery): Proof {
+  const proof = new BuildProof(input, delivery);
+  const plain = { results: undefined, hints: null, onOpen: undefined, findings: [], loading: null };
+  const again = check({ ...input, ...plain, delivered: (page, document) => proof.delivered(page, document) });
+  compareCells(cells, again.cells, input.rules, proof.differs);
+  const view = input.view(null);
+  for (const page of view?.site.pages ?? []) proof.tryPage(page);
+  return { cells: again.cells.length, pages: view?.site.pages.length ?? 0, findings: proof.findings };
+}
+
+/** A stylesheet that was read back, with its rules by how their selectors begin. */
+interface ReadSheet extends OurSheet<Owner> {
+  starts: SelectorStarts<OurRule<Owner>>;
+}
+
+class BuildProof {
+  readonly findings: Finding[] = [];
+  private readonly compiled: CompiledAction[];
+  private readonly sheets = new Map<ReadBuild, ReadSheet>();
+  private readonly tried = new Set<Page>();
+  private readonly shippedTo: ((page: Page) => CompiledAction[]) | null;
+  private readonly view: View | null;
+  private readonly store: SheetStore;
+
+  constructor(
+    private readonly input: CheckInput,
+    private readonly delivery: Delivery,
+  ) {
+    this.compiled = input.rules.flatMap((rule) => compileRule(rule).actions);
+    this.view = input.view(null);
+    this.shippedTo = this.view && shipment(input.rules, this.view.site);
+    this.store = new SheetStore(this.view ?? { style: () => null, html: () => '' }, input.place);
+  }
+
+  differs = (message: string, rule?: Rule, page?: Page): void => {
+    if (this.findings.length >= mostListed) return;
+    const hint = 'This is a fault of Local Needle: do not ship this build, and tell its makers.';
+    this.findings.push(finding('build-differs', message, { rule: rule?.name, page: page?.path, at: rule?.at, hint }));
+  };
+
+  /** What the build brings to a page that is opened for its verdicts; tries everything else on the page as well. */
+  delivered(page: Page, document: PageDocument): OurSheet<Owner> | null {
+    const brought = this.delivery.to(page);
+    if (!brought) return null;
+    setMarks(document, page, brought.build.addresses);
+    const sheet = this.sheetFor(brought);
+    const may = sheet.starts.on(document);
+    const here = { ...sheet, rules: sheet.rules.filter((rule) => may.has(rule)) };
+    const isAsCaptured = this.input.state === null && this.view?.site.byPath.get(page.path) === page;
+    if (isAsCaptured && !this.tried.has(page)) this.compare(page, document, here, brought);
+    return here;
+  }
+
+  /** Tries a page that no verdict was asked of, if anything of the build can match there. */
+  tryPage(page: Page): void {
+    const brought = this.delivery.to(page);
+    if (!brought || !this.view || this.tried.has(page)) return;
+    const sheet = this.sheetFor(brought);
+    const isExpected = (this.shippedTo?.(page) ?? []).length > 0;
+    if (!isExpected && !isWide(sheet) && !this.mayReach(page, sheet, brought)) return;
+    this.delivered(page, this.view.open(page));
+  }
+
+  /** Whether a selector or a task of the build begins to match on the page's `html` and `body`. */
+  private mayReach(page: Page, { starts }: ReadSheet, { build }: Brought): boolean {
+    const outline = outlineOf(page);
+    setMarks(outline, page, build.addresses);
+    if (starts.on(outline).size > 0) return true;
+    return build.tasks.some(({ current, scope }) => !current && compileTest(scope)(outline));
+  }
+
+  private compare(page: Page, document: PageDocument, sheet: OurSheet<Owner>, { build, actions }: Brought): void {
+    const { view, shippedTo, input, store, differs } = this;
+    if (!view || !shippedTo) return;
+    this.tried.add(page);
+    const shipped = shippedTo(page);
+    const expected = new Map(shipped.map((each) => [each, reachOf(each, document)]));
+    const viewport = input.viewports[0] ?? { name: 'desktop', width: 1280, height: 800 };
+    const difference = firstDifference(page, document, store, viewport, ourSheet(shipped), sheet);
+    if (difference !== null) differs(`On ${page.path} ${difference}, as it should be`, undefined, page);
+    for (const rule of sheet.rules) reachesNoMore(rule, page, document, this.compiled, expected, differs);
+    tasksReachNoMore(build.tasks, actions, page, document, input.rules, view.site, differs);
+  }
+
+  private sheetFor({ build, actions }: Brought): ReadSheet {
+    const known = this.sheets.get(build);
+    if (known) return known;
+    const sheet = ownedSheet(build, actions, this.compiled, this.differs);
+    const starts = new SelectorStarts<OurRule<Owner>>();
+    for (const rule of sheet.rules) {
+      if (rule.around.some(({ kind }) => kind === 'scope')) starts.addAlways(rule);
+      else for (const { text } of rule.selectors) starts.add(text, rule);
+    }
+    const read = { ...sheet, starts };
+    this.sheets.set(build, read);
+    return read;
+  }
+}
+
+type Brought = NonNullable<ReturnType<Delivery['to']>>;
+
+/** Whether a sheet changes what the site's own styles mean. */
+const isWide = ({ layers, registered }: OurSheet<Owner>) => layers.length > 0 || registered.size > 0;
+
+/** The `html` and `body` of a page as its opening tells them; names match in any letter case. */
+function outlineOf({ bodyAttributes }: Page): PageDocument {
+  const document = readDocument('');
+  const body = document.elements.find(({ tagName }) => tagName === 'body');
+  body?.attrs.push(...[...bodyAttributes].map(([name, value]) => ({ name, value })));
+  return { ...document, quirks: true };
+}
+
+type Differs = BuildProof['differs'];
+
+/** The stylesheet that was read, each of its rules with the action that it came from: they stand in the same order. */
+function ownedSheet(
+  { sheet }: ReadBuild,
+  actions: Action[],
+  compiled: CompiledAction[],
+  differs: Differs,
+): OurSheet<Owner> {
+  const styled = actions.filter(
+    (action) => hasStyleRule(action) && !action.within.some(({ name }) => name.toLowerCase() === 'starting-style'),
+  );
+  if (styled.length !== sheet.rules.length)
+    differs(`The stylesheet holds ${sheet.rules.length} style rules where ${styled.length} were written`);
+  const owners = new Map(compiled.map(({ action, owner }) => [action, owner]));
+  const { layers, keyframes, registered, makesContainers } = sheet;
+  const rules = sheet.rules.map((rule, index): OurRule<Owner> => {
+    const action = styled[index];
+    return { ...rule, owner: (action && owners.get(action)) ?? null };
+  });
+  return { layers, keyframes, registered, makesContainers, rules };
+}
+
+/** Marks `html` as needle.js would. */
+function setMarks(document: PageDocument, page: Page, addresses: RunTimeAddress[]): void {
+  const query = new URLSearchParams(page.path.split('?')[1] ?? '');
+  const path = normalisePath(page.path.replace(/\?.*$/, ''));
+  const names = addresses
+    .filter(
+      (mark) =>
+        mark.queries.every(([key, value]) => query.getAll(key).includes(value)) &&
+        (mark.path === null || mark.path.replace(/\?.*$/, '') === path) &&
+        (mark.pattern === null || pathPattern(mark.pattern)(path)),
+    )
+    .map(({ name }) => name);
+  const html = document.elements.find(({ tagName }) => tagName === 'html');
+  if (names.length > 0) html?.attrs.push({ name: 'data-needle', value: names.join(' ') });
+}
+
+function compareCells(before: Cell[], after: Cell[], rules: Rule[], differs: Differs): void {
+  const told = ({ verdict, actions }: Cell) =>
+    JSON.stringify([verdict, actions.map(({ elements, pairs, won }) => [elements, pairs, won])]);
+  const key = ({ rule, page }: Cell) => JSON.stringify([rule, page]);
+  const found = new Map(after.map((cell) => [key(cell), cell]));
+  const names = new Map(rules.map((rule) => [rule.name, rule]));
+  for (const cell of before) {
+    const rule = names.get(cell.rule);
+    const other = found.get(key(cell));
+    if (!rule || (other && told(other) === told(cell))) continue;
+    const saw = !other
+      ? 'nothing'
+      : other.verdict === cell.verdict
+        ? `${other.verdict} by other elements`
+        : other.verdict;
+    differs(`"${cell.rule}" was checked as ${cell.verdict} on ${cell.page}; what was built gives ${saw}`, rule);
+  }
+}
+
+/** The elements that an action may reach on a page where it ships; null where only the cascade can tell. */
+function reachOf({ selectors, rules }: CompiledAction, document: PageDocument): Set<Element> | null {
+  // Inside @scope only the cascade can tell; its verdicts are compared.
+  if (selectors === null) return rules.length > 0 ? null : new Set();
+  return new Set(selectors.flatMap((selector) => selector.elements(document)));
+}
+
+function reachesNoMore(
+  { selectors, owner }: OurRule<Owner>,
+  page: Page,
+  document: PageDocument,
+  all: CompiledAction[],
+  expected: Map<CompiledAction, Set<Element> | null>,
+  differs: Differs,
+): void {
+  const compiled = all.find((each) => each.owner === owner);
+  const rule = compiled?.owner.rule;
+  const allowed = compiled && expected.get(compiled);
+  if (allowed === null) return;
+  for (const selector of selectors) {
+    const beyond = candidates(document, selector.key).find(
+      (element) => !allowed?.has(element) && selector.matches(document, element),
+    );
+    if (beyond)
+      differs(
+        `"${rule?.name ?? '?'}" would reach ${elementPath(beyond)} on ${page.path}: ${selector.text}`,
+        rule,
+        page,
+      );
+  }
+}
+
+/** Swaps and scripts act on their rule's pages alone. */
+function tasksReachNoMore(
+  tasks: ReadTask[],
+  actions: Action[],
+  page: Page,
+  document: PageDocument,
+  rules: Rule[],
+  site: Site,
+  differs: Differs,
+): void {
+  const acting = actingBy(actions);
+  const own = tasks.filter(({ current }) => !current);
+  own.forEach((task, index) => {
+    const action = acting[index];
+    const rule = rules.find(({ name }) => name === task.rule);
+    if (!rule || !action || !rule.actions.includes(action))
+      return differs(`needle.js holds a task of "${task.rule}" that no rule asks for`);
+    const isFor = reachedPages(rule, action, site).has(page);
+    const reached = compileMatcher(task.scope)(document).length > 0;
+    if (reached !== isFor)
+      return differs(`needle.js would ${reached ? '' : 'not '}act for "${rule.name}" on ${page.path}`, rule, page);
+    if (!task.isSwap) return;
+    const wanted = isFor ? compileMatcher(action.selectors.map(({ text }) => text).join(', '))(document) : [];
+    const found = compileMatcher(task.selector)(document);
+    if (found.length !== wanted.length || found.some((element) => !wanted.includes(element)))
+      differs(
+        `needle.js would swap ${found.length} elements for "${rule.name}" on ${page.path}, not ${wanted.length}`,
+        rule,
+        page,
+      );
+  });
+}

@@ -1,0 +1,55 @@
+import { parse } from 'css-what';
+import { putTogether, takeApart } from '../css/complex.js';
+import { selectorParts } from '../css/selector.js';
+import type { PageDocument } from '../page/document.js';
+import { candidates, compileTest } from '../page/elements.js';
+import { selectorKey } from '../page/selector-key.js';
+
+/**
+ * Tells which of many selectors can match anything on a page at all, by how they begin: where nothing matches
+ * `body.page-46`, no `body.page-46 .x` does. Spares to try hundreds of rules on thousands of pages that they are not for.
+ */
+export class SelectorStarts<T> {
+  private readonly always = new Set<T>();
+  private readonly byKey = new Map<string, Map<string, { test: (document: PageDocument) => boolean; values: T[] }>>();
+
+  /** Adds what a selector stands for. */
+  add(text: string, value: T): void {
+    const start = startOf(text);
+    if (start === '') return void this.always.add(value);
+    for (const tokens of parse(start)) {
+      const key = selectorKey(tokens);
+      const starts =
+        this.byKey.get(key) ?? new Map<string, { test: (document: PageDocument) => boolean; values: T[] }>();
+      this.byKey.set(key, starts);
+      const known = starts.get(start) ?? { test: compileTest(start), values: [] };
+      starts.set(start, known);
+      known.values.push(value);
+    }
+  }
+
+  /** Adds what may match whatever the page. */
+  addAlways(value: T): void {
+    this.always.add(value);
+  }
+
+  /** What may match on a page. */
+  on(document: PageDocument): Set<T> {
+    const found = new Set(this.always);
+    for (const [key, starts] of this.byKey) {
+      if (candidates(document, key).length === 0) continue;
+      for (const { test, values } of starts.values()) if (test(document)) for (const value of values) found.add(value);
+    }
+    return found;
+  }
+}
+
+/** The compounds up to the one about `body`, or the first, as a selector list; empty where there is no more to the selector. */
+function startOf(text: string): string {
+  const compounds = takeApart(selectorParts(text).element);
+  const at = compounds.findIndex(({ simples: [first] }) => /^(body$|:is\()/.test(first?.text ?? ''));
+  const prefix = compounds.slice(0, Math.max(at, 0) + 1);
+  const whole = compounds.length > prefix.length ? putTogether(prefix) : '';
+  // A list of its own is tried arm by arm, each on the elements that carry its key.
+  return prefix.length === 1 ? whole.replace(/^:is\(([^()]*)\)$/, '$1') : whole;
+}

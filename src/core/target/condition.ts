@@ -1,0 +1,99 @@
+import parseValue, { type FunctionNode, type Node } from 'postcss-value-parser';
+import { suggestion } from '../nearest.js';
+import type { Place } from '../place.js';
+import { TermError, type TermKind } from './term.js';
+import { termKinds, type Term } from './terms/index.js';
+
+export type { Term } from './terms/index.js';
+
+/** Which pages: alternatives (commas), each a list of terms that must all hold (spaces). */
+export interface Condition {
+  text: string;
+  alternatives: Term[][];
+  /** Where an offset in the text stands in the rule file; absent where a condition comes from a command's options. */
+  placeAt?: (offset: number) => Place;
+}
+
+/** Something in a condition that cannot be read. `badPath`: a path, which is a finding rather than a broken file. */
+export interface ConditionFault {
+  message: string;
+  hint?: string;
+  offset: number;
+  badPath: boolean;
+}
+
+const kindNamed = (name: string, form: TermKind<Term>['form']) => {
+  const lower = name.toLowerCase();
+  if (!Object.hasOwn(termKinds, lower)) return null;
+  const kind = termKinds[lower as Term['kind']] as unknown as TermKind<Term>;
+  return kind.form === form ? { name: lower, kind } : null;
+};
+
+/**
+ * Reads the text of a `pages`, `except` or `@on` condition. Never throws: a term that cannot be read is a fault, and the
+ * rest of the condition stands.
+ */
+export function parseCondition(text: string): { condition: Condition; faults: ConditionFault[] } {
+  const alternatives: Term[][] = [[]];
+  const faults: ConditionFault[] = [];
+  const fault = (node: Node, message: string, hint?: string, badPath = false) =>
+    faults.push({ message, hint, offset: node.sourceIndex, badPath });
+  const add = (node: Node, { name, kind }: NonNullable<ReturnType<typeof kindNamed>>, argument: string) => {
+    try {
+      const common = { kind: name, offset: node.sourceIndex, text: parseValue.stringify(node) };
+      alternatives.at(-1)?.push({ ...kind.read(argument), ...common } as Term);
+    } catch (error) {
+      if (!(error instanceof TermError)) throw error;
+      fault(node, error.message, error.hint, error.badPath);
+    }
+  };
+  for (const node of parseValue(text).nodes) {
+    if (node.type === 'space' || node.type === 'comment') continue;
+    if (node.type === 'div' && node.value === ',') {
+      alternatives.push([]);
+      continue;
+    }
+    const word = node.type === 'word' ? kindNamed(node.value, 'word') : null;
+    if (word) add(node, word, '');
+    else if (node.type === 'function') readFunction(node);
+    else {
+      const shown = parseValue.stringify(node);
+      fault(node, `"${shown}" is no condition`, bareTermHint(shown));
+    }
+  }
+  function readFunction(node: FunctionNode): void {
+    const named = kindNamed(node.value, 'function');
+    if (!named)
+      return void fault(node, `"${node.value}(…)" is no condition`, suggestion(node.value, Object.keys(termKinds)));
+    const argument = argumentOf(node);
+    if (argument === '')
+      return void fault(node, `${node.value}() is empty`, `Write what it should match between the parentheses.`);
+    add(node, named, argument);
+  }
+  const filled = alternatives.filter((terms) => terms.length > 0);
+  if (filled.length < alternatives.length && faults.length === 0) {
+    faults.push({
+      message: text.trim() === '' ? 'The condition is empty' : 'A comma has no condition on one side',
+      offset: 0,
+      badPath: false,
+    });
+  }
+  return { condition: { text: text.trim(), alternatives: filled }, faults };
+}
+
+/** The text between a term's parentheses: of a string its content, else as it stands in the source (`0073` stays `0073`). */
+function argumentOf(node: FunctionNode): string {
+  const inside = node.nodes.filter((child) => child.type !== 'comment');
+  const only = inside.length === 1 ? inside[0] : undefined;
+  return only?.type === 'string'
+    ? only.value.replace(/\\(["'\\])/g, '$1')
+    : (node.before + parseValue.stringify(inside) + node.after).trim();
+}
+
+function bareTermHint(word: string): string {
+  const bare = word.replace(/^["']|["']$/g, '');
+  if (bare.startsWith('/')) return `Write path("${bare}").`;
+  if (bare.startsWith('.')) return `Write body-class(${bare.slice(1)}).`;
+  if (bare.startsWith('#')) return `Write body-id(${bare.slice(1)}).`;
+  return `Write path("/…"), page-id(…), body-id(…), body-class(…), query("…"), site(…) or all.`;
+}

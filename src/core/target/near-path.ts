@@ -1,0 +1,24 @@
+import { distance } from 'fastest-levenshtein';
+import type { Page, Site } from '../page/page.js';
+
+/** The page whose path is nearest: other letter case, a part mistyped, a slash more or less, or the right end in another section. */
+export function nearPath(path: string, site: Site): Page | null {
+  const wanted = path.toLowerCase();
+  const parts = wanted.split('/').filter(Boolean);
+  const cost = (other: string) => {
+    const lower = other.toLowerCase();
+    if (lower === wanted) return 0.5;
+    const otherParts = lower.split('/').filter(Boolean);
+    if (otherParts.join('') === parts.join('')) return 1;
+    if (lower.replace(/\.html?$/, '') === wanted.replace(/\.html?$/, '')) return 1;
+    const whole = distance(wanted, lower);
+    const sameEnd = parts.length > 0 && otherParts.at(-1) === parts.at(-1) ? 3 : Infinity;
+    return Math.min(whole, sameEnd);
+  };
+  let best: { page: Page; cost: number } | null = null;
+  for (const page of site.pages) {
+    const each = cost(page.path);
+    if (!best || each < best.cost) best = { page, cost: each };
+  }
+  return best && best.cost <= Math.max(2, Math.min(3, Math.floor(path.length / 4))) ? best.page : null;
+}

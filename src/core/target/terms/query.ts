@@ -1,0 +1,23 @@
+import { TermError, type TermKind, type TermOf } from '../term.js';
+
+/** `query("p=12")`: a parameter that is part of the path (`query-keys`). */
+export interface QueryTerm extends TermOf<'query'> {
+  key: string;
+  value: string;
+}
+
+export const query: TermKind<QueryTerm> = {
+  form: 'function',
+  read: (argument) => {
+    const [[key, value] = ['', '']] = [...new URLSearchParams(argument)];
+    if (!key) throw new TermError('query(…) needs a parameter and its value', 'Write query("p=12").');
+    return { key, value };
+  },
+  pages: ({ key, value }, index) => index.byQuery(key, value),
+  css: ({ key, value }) => ({ says: 'address', part: { query: [key, value] } }),
+  meansOnePage: () => false,
+  differsBetweenCopies: null,
+  limitsToSite: false,
+  sameForAllVisitors: true,
+  near: () => null,
+};

@@ -1,0 +1,61 @@
+import escapeHtml from 'escape-html';
+import MagicString from 'magic-string';
+import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { isOfBuild } from '../core/page/earlier-build.js';
+import { insertionPoint } from '../core/ship/insert.js';
+import { sheetMark } from '../core/page/build-comments.js';
+import { isMetaPolicy } from '../core/deployment/policy.js';
+import { attribute, elementsIn } from '../core/page/document.js';
+import { relaxed, type Allowed } from './relax-policy.js';
+import { ownFolder } from './protocol.js';
+
+/** How a page is injected for the preview. */
+export interface Injection {
+  place: 'head-end' | 'body-end';
+  hasScript: boolean;
+  version: number;
+  allowed: Allowed;
+}
+
+/**
+ * A page as the preview shows it: without an earlier build, with what ships now where a build would put it, and with the
+ * script that brings the panel. Elements that rules reach stay as they are.
+ */
+export function injected(html: string, { place, hasScript, version, allowed }: Injection): string {
+  const text = new MagicString(html);
+  const root = parse(html, { sourceCodeLocationInfo: true });
+  const nonce = `nonce="${allowed.nonce}"`;
+  for (const element of elementsIn(root, 'style', 'script', 'link', 'base', 'meta')) {
+    const at = element.sourceCodeLocation;
+    if (!at) continue;
+    if (isOfBuild(element)) text.remove(at.startOffset, at.endOffset);
+    else if (element.tagName === 'meta') relaxMeta(text, element, allowed);
+    else if (allowed.site) bringHome(text, html, element, allowed.site);
+  }
+  // As XHTML has it too.
+  const link = `<link rel="stylesheet" ${sheetMark}="" href="${ownFolder}needle.css?${version}" />`;
+  const script = hasScript ? `<script src="${ownFolder}needle.js?${version}" ${nonce}></script>` : '';
+  const origins = `data-panel="${escapeHtml(allowed.panel)}" data-site="${escapeHtml(allowed.site ?? '')}"`;
+  const panel = `<script src="${ownFolder}page.js" ${nonce} ${origins} defer=""></script>`;
+  text.appendLeft(insertionPoint(html, place), link + script);
+  text.appendLeft(insertionPoint(html, 'head-end'), panel);
+  return text.toString();
+}
+
+function relaxMeta(text: MagicString, meta: Tree.Element, allowed: Allowed): void {
+  const at = meta.sourceCodeLocation?.attrs?.['content'];
+  if (!at || !isMetaPolicy(meta)) return;
+  const policy = relaxed(attribute(meta, 'content') ?? '', allowed);
+  text.overwrite(at.startOffset, at.endOffset, `content="${escapeHtml(policy)}"`);
+}
+
+/** Has scripts, stylesheets and the base of links come through the preview where the page names its own site in full. */
+function bringHome(text: MagicString, html: string, element: Tree.Element, site: string): void {
+  const name = element.tagName === 'script' ? 'src' : 'href';
+  const at = element.sourceCodeLocation?.attrs?.[name];
+  const value = attribute(element, name)?.trim();
+  if (!at || value === undefined || !/^(https?:)?\/\//i.test(value) || !URL.canParse(value, site)) return;
+  const url = new URL(value, site);
+  if (url.host !== new URL(site).host || html.slice(at.startOffset, at.endOffset) === '') return;
+  text.overwrite(at.startOffset, at.endOffset, `${name}="${escapeHtml(url.pathname + url.search + url.hash)}"`);
+}

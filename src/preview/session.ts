@@ -1,0 +1,202 @@
+import { buildBundle, type Bundle, type BundleForm } from '../core/ship/bundle.js';
+import { addressesOf } from '../core/target/scope.js';
+import { prepareShipments, type Shipments, type ShippedRule } from '../core/ship/shipment.js';
+import type { Answers } from '../core/ship/survey.js';
+import type { Kept } from '../core/check/result-cache.js';
+import { tasksOf } from '../core/ship/tasks.js';
+import type { CheckInput } from '../core/check/input.js';
+import type { CheckReport } from '../core/check/verdict.js';
+import type { View } from '../core/page/view.js';
+import type { PathOptions } from '../core/page/path.js';
+import { ProblemError } from '../core/place.js';
+import { rulePages } from '../core/target/delivery.js';
+import { hasEnded } from '../core/rule/status.js';
+import type { Rule } from '../core/rule/rule.js';
+import type { News, Standing } from './protocol.js';
+
+/** The project and its pages as they were read at one moment. */
+export interface Reading {
+  input: CheckInput;
+  /** The pages that are shown. */
+  view: View;
+  pathOptions: PathOptions;
+  shippedName: BundleForm['shippedName'];
+  /** Where the live site serves the build; null where nobody said. */
+  bundleAddress: string | null;
+  /** What was learnt of pages so far, for builds. */
+  learnt: Kept<Answers>;
+  check: (rules: Rule[]) => CheckReport;
+}
+
+/** What needle.js does for a rule, to see where a change needs the page anew. */
+interface Acting {
+  signature: string;
+  pages: string[];
+}
+
+/** Time for pages to fetch the new stylesheet before the verdicts are made, in milliseconds. */
+const headStart = 150;
+
+/** What cannot be read at the moment, such as a page that is being written anew. Throws what is a fault of the program. */
+function asProblem(error: unknown): ProblemError {
+  if (error instanceof ProblemError) return error;
+  if (error instanceof Error && 'syscall' in error) return new ProblemError([{ message: error.message }], 'access');
+  throw error;
+}
+
+/** What ships of a reading; pages of which enough was learnt before are not opened. */
+const prepare = ({ input, view, learnt }: Reading): Shipments => prepareShipments({ ...input, ...view, learnt });
+
+/** What the preview shows at the moment: the last good reading, and which rules are switched off. */
+export class PreviewSession {
+  private readonly off = new Set<string>();
+  private readonly listeners = new Set<(news: News) => void>();
+  private shipments: Shipments;
+  private acting = new Map<string, Acting>();
+  private timer: NodeJS.Timeout | undefined;
+  bundle: Bundle;
+  /** The last verdicts; null before the first. */
+  report: CheckReport | null = null;
+  /** Whether they are being made anew. */
+  judging = true;
+  /** A rule file that is broken now. */
+  problem: ProblemError | null = null;
+  /** Counts what was shown; part of the addresses of what ships. */
+  version = 1;
+
+  /** Begins with a reading; `read` makes the next ones. Throws ProblemError. */
+  constructor(
+    public reading: Reading,
+    private readonly read: () => Reading,
+    private readonly onProblem: (problem: ProblemError | null) => void,
+  ) {
+    this.shipments = prepare(this.reading);
+    this.bundle = this.build();
+    this.acting = this.whatActs();
+  }
+
+  /** Makes the first verdicts. */
+  start(): void {
+    this.judgeSoon(0);
+  }
+
+  /** Tells of news until the function that it returns is called. */
+  listen(listener: (news: News) => void): () => void {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  }
+
+  /** Reads everything anew; where that fails, what was shown stays. `pagesChanged`: so did the pages themselves. */
+  refresh(pagesChanged: boolean): void {
+    try {
+      const reading = this.read();
+      const shipments = prepare(reading);
+      this.reading = reading;
+      this.shipments = shipments;
+      if (this.problem) this.onProblem(null);
+      this.problem = null;
+      this.show(pagesChanged);
+    } catch (error) {
+      this.fail(error);
+    }
+  }
+
+  private fail(error: unknown): void {
+    this.problem = asProblem(error);
+    this.onProblem(this.problem);
+    this.tell({ kind: 'look' });
+  }
+
+  /** Switches a rule, or all of them (null); false where there is no such rule. */
+  switch(name: string | null, on: boolean): boolean {
+    const names = this.reading.input.rules.map((rule) => rule.name);
+    if (name !== null && !names.includes(name)) return false;
+    for (const each of name === null ? names : [name])
+      if (on) this.off.delete(each);
+      else this.off.add(each);
+    this.show(false);
+    return true;
+  }
+
+  standingOf(rule: Rule): Standing {
+    if (rule.paused) return 'paused';
+    if (hasEnded(rule, this.reading.input.today)) return 'ended';
+    return this.off.has(rule.name) ? 'off' : 'on';
+  }
+
+  /** The rules as they are shown: those that are switched off are as if paused. */
+  get rules(): Rule[] {
+    return this.reading.input.rules.map((rule) => (this.off.has(rule.name) ? { ...rule, paused: true } : rule));
+  }
+
+  private show(pagesChanged: boolean): void {
+    const [bundle, acting] = [this.build(), this.whatActs()];
+    const touched = new Set<string>();
+    for (const name of new Set([...acting.keys(), ...this.acting.keys()])) {
+      const [now, before] = [acting.get(name), this.acting.get(name)];
+      if (now?.signature !== before?.signature)
+        for (const path of [...(now?.pages ?? []), ...(before?.pages ?? [])]) touched.add(path);
+    }
+    const restyled = bundle.css.text !== this.bundle.css.text;
+    this.bundle = bundle;
+    this.acting = acting;
+    if (restyled || touched.size > 0 || pagesChanged) this.version++;
+    if (restyled) this.tell({ kind: 'styles', version: this.version });
+    if (pagesChanged || touched.size > 0)
+      this.tell({ kind: 'reload', paths: pagesChanged ? null : [...touched], version: this.version });
+    this.judging = true;
+    this.tell({ kind: 'look' });
+    this.judgeSoon(headStart);
+  }
+
+  private judgeSoon(ms: number): void {
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => {
+      try {
+        this.report = this.reading.check(this.rules);
+        this.judging = false;
+        this.tell({ kind: 'look' });
+      } catch (error) {
+        this.judging = false;
+        this.fail(error);
+      }
+    }, ms);
+  }
+
+  /** Stops what is still to be done. */
+  close(): void {
+    clearTimeout(this.timer);
+  }
+
+  private tell(news: News): void {
+    for (const listener of this.listeners) listener(news);
+  }
+
+  private get shipped(): ShippedRule[] {
+    return this.shipments.whole.rules.filter(({ rule }) => !this.off.has(rule.name));
+  }
+
+  private build(): Bundle {
+    const { view, pathOptions, shippedName } = this.reading;
+    const whole = { ...this.shipments.whole, rules: this.shipped };
+    const form = { site: view.site.name, pathOptions, minify: false, withScript: true, shippedName };
+    return buildBundle({ whole }, { ...form, nameOf: (name) => name });
+  }
+
+  /** What needle.js does, rule by rule: its tasks, and the addresses that it tells apart. Rules of CSS alone are left out. */
+  private whatActs(): Map<string, Acting> {
+    const { view, input, shippedName } = this.reading;
+    return new Map(
+      this.shipped.flatMap((shipped): [string, Acting][] => {
+        const { rule } = shipped;
+        const tasks = tasksOf(shipped, (file) => (file.content ? shippedName(file) : file.url)).map(
+          ({ script, ...task }) => [task, script?.content ? new TextDecoder().decode(script.content) : null],
+        );
+        const addresses = addressesOf(rule, view.site, input.paths);
+        if (tasks.length === 0 && addresses.length === 0) return [];
+        const pages = [...rulePages(rule, view.site)].map(({ path }) => path);
+        return [[rule.name, { signature: JSON.stringify([tasks, addresses]), pages }]];
+      }),
+    );
+  }
+}

@@ -1,0 +1,133 @@
+import { PassThrough } from 'node:stream';
+import fastify, { type FastifyInstance } from 'fastify';
+import { parseSelectorList, SelectorError } from '../core/css/selector.js';
+import { parseCondition } from '../core/target/condition.js';
+import { pick } from '../core/find/pick.js';
+import { normalisePath } from '../core/page/path.js';
+import type { NewRule } from '../core/rule/write.js';
+import { ProblemError } from '../core/place.js';
+import type { Cell } from '../core/check/verdict.js';
+import type { Finding } from '../core/finding.js';
+import { clientFile } from './client-files.js';
+import { overviewState, panelState, type Wording } from './ui-state.js';
+import { checkOrigin, originsOf } from './origin-check.js';
+import type { Seen } from './pages.js';
+import { pickMark, type AddAnswer, type AddRequest, type PickAnswer } from './protocol.js';
+import { overviewShell, panelShell } from './shells.js';
+import type { PreviewSession } from './session.js';
+import { PickRequest, RuleRequest, SwitchRequest, requestOf } from './requests.js';
+
+export interface UiOptions {
+  session: PreviewSession;
+  seen: Map<string, Seen>;
+  /** The port of the pages. */
+  pagesPort: () => number;
+  wording: Wording & { cell: (cell: Cell, findings: Finding[]) => string; words: (error: ProblemError) => string };
+  /** The looks that overview and reports share. */
+  style: string;
+  /** Tries or writes a rule. Throws ProblemError. */
+  add: (rule: NewRule, write: 'no' | 'if-sound' | 'anyway') => AddAnswer;
+}
+
+/** Time that counting selectors on other pages may take, in milliseconds. */
+const mostCounting = 4000;
+
+/**
+ * The overview and the panel, on an origin of their own: the site's scripts can neither read nor ask anything here. The
+ * panel stands on the site's pages as a frame.
+ */
+export function serveUi(options: UiOptions): FastifyInstance {
+  const { session, seen, pagesPort, wording, style, add } = options;
+  // A page as it stands may come with a request.
+  const app = fastify({ forceCloseConnections: true, bodyLimit: 20 * 1024 * 1024, exposeHeadRoutes: false });
+  checkOrigin(app, () => originsOf((app.server.address() as { port: number }).port));
+  const frames = () => originsOf(pagesPort());
+  app.addHook('onSend', async (request, reply) => {
+    const ancestors = request.url.startsWith('/panel?') ? frames().join(' ') : "'none'";
+    reply.headers({
+      'content-security-policy': `default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors ${ancestors}`,
+      'cache-control': 'no-store',
+      'x-content-type-options': 'nosniff',
+      'referrer-policy': 'no-referrer',
+      // The site's own policy may ask this of every frame; the content is for the two origins of the preview alone.
+      'cross-origin-embedder-policy': 'require-corp',
+      'cross-origin-resource-policy': request.url.startsWith('/panel?') ? 'cross-origin' : 'same-origin',
+    });
+  });
+  app.setErrorHandler((error, _request, reply) => {
+    const known = error instanceof ProblemError;
+    const status = (error as { statusCode?: number }).statusCode ?? 500;
+    reply.code(known ? 422 : status).send({ error: known ? wording.words(error) : (error as Error).message });
+  });
+  const text = (path: string, type: string, content: () => string) =>
+    app.get(path, (_request, reply) => reply.type(`${type}; charset=utf-8`).send(content()));
+  text('/', 'text/html', () => overviewShell(frames()[0] ?? ''));
+  text('/panel', 'text/html', () => panelShell(frames()));
+  text('/overview.js', 'text/javascript', () => clientFile('overview.js'));
+  text('/panel.js', 'text/javascript', () => clientFile('panel.js'));
+  text('/look.css', 'text/css', () => style);
+  app.get('/favicon.ico', (_request, reply) => reply.code(204).send());
+  app.get('/news', (request, reply) => {
+    const stream = new PassThrough();
+    const stop = session.listen((news) => stream.write(`data: ${JSON.stringify(news)}\n\n`));
+    request.raw.on('close', stop);
+    stream.write(`retry: 1000\n\ndata: ${JSON.stringify({ kind: 'look' })}\n\n`);
+    return reply.type('text/event-stream').send(stream);
+  });
+  app.get('/overview.json', () => overviewState(session, wording));
+  app.get<{ Querystring: { address?: string } }>('/panel.json', ({ query: { address = '/' } }) =>
+    panelState(session, seen.get(address), address, wording),
+  );
+  app.get<{ Querystring: { rule?: string; page?: string } }>('/cell', ({ query: { rule, page } }, reply) => {
+    const cell = session.report?.cells.find((each) => each.rule === rule && each.page === page);
+    const findings = session.report?.findings.filter((each) => each.rule === rule && each.page === page) ?? [];
+    return cell
+      ? reply.type('text/html; charset=utf-8').send(wording.cell(cell, findings))
+      : reply.code(404).send({ error: `${rule} is not judged on ${page}` });
+  });
+  app.post('/switch', (request, reply) => {
+    const asked = requestOf(SwitchRequest, request.body);
+    if (typeof asked === 'string') return reply.code(400).send({ error: asked });
+    return session.switch(asked.rule, asked.on)
+      ? reply.send({})
+      : reply.code(404).send({ error: `There is no rule "${asked.rule}"` });
+  });
+  app.post('/pick', (request, reply): unknown => {
+    const asked = requestOf(PickRequest, request.body);
+    if (typeof asked === 'string') return reply.code(400).send({ error: asked });
+    const { view, pathOptions } = session.reading;
+    const page = view.site.byPath.get(normalisePath(asked.address, pathOptions)) ?? null;
+    const end = performance.now() + mostCounting;
+    const picked = pick(asked.html, pickMark, page, view, () => performance.now() > end);
+    if (!picked) return reply.code(404).send({ error: 'The element is not in body, where rules reach' });
+    const { place, words, proposals, counted, pages } = picked;
+    return { place, words, proposals, counted, pages } satisfies PickAnswer;
+  });
+  app.post('/add', (request, reply): unknown => {
+    const asked = requestOf(RuleRequest, request.body);
+    if (typeof asked === 'string') return reply.code(400).send({ error: asked });
+    return add(newRule(asked), !asked.write ? 'no' : asked.anyway ? 'anyway' : 'if-sound');
+  });
+  return app;
+}
+
+/** The rule that a asked describes. Throws ProblemError where selector or pages cannot be read: they go into a file. */
+function newRule({ doing, selector, content, pages, name, note, late }: AddRequest): NewRule {
+  try {
+    parseSelectorList(selector);
+  } catch (error) {
+    if (!(error instanceof SelectorError)) throw error;
+    throw new ProblemError([{ message: error.message, hint: error.hint }]);
+  }
+  const { faults } = parseCondition(pages);
+  const [fault] = faults;
+  if (fault) throw new ProblemError([{ message: fault.message, hint: fault.hint }]);
+  return {
+    ...{ name, note: note.trim() || null, pages: [pages], except: [], firm: false, late, paused: false, until: null },
+    hide: doing === 'hide' ? [selector] : [],
+    onlyHere: doing === 'only-here' ? [selector] : [],
+    swapImage: [],
+    swapText: doing === 'text' ? [[selector, content]] : [],
+    styles: doing === 'style' ? [`${selector} { ${content.trim().replace(/;?$/, ';')} }`] : [],
+  };
+}

@@ -1,0 +1,148 @@
+import type { Cell } from '../core/check/verdict.js';
+import { targetOptions } from '../core/target/target-options.js';
+import { makeSite, type Page, type Site } from '../core/page/page.js';
+import { normalisePath } from '../core/page/path.js';
+import { pageAddress } from '../core/page/view.js';
+import type { Rule } from '../core/rule/rule.js';
+import { actionKind } from '../core/action/index.js';
+import { reachedPages, rulePages } from '../core/target/delivery.js';
+import type { Seen } from './pages.js';
+import type { OverviewState, PanelState } from './protocol.js';
+import type { PreviewSession } from './session.js';
+
+/** Texts and HTML that are made elsewhere. */
+export interface Wording {
+  problem: (session: PreviewSession) => string | null;
+  findings: (session: PreviewSession) => string;
+  /** What a cell comes to, in a line: `1 element, 1 lost`. */
+  summary: (cell: Cell) => string;
+}
+
+const placeOf = ({ at }: Rule) => `${at.file}:${at.line}`;
+
+/** The address of a page in the preview, relative to its origin. */
+const previewAddress = (page: Page) => {
+  const { pathname, search } = new URL(pageAddress(page));
+  return pathname + search;
+};
+
+/** All rules on all pages. */
+export function overviewState(session: PreviewSession, wording: Wording): OverviewState {
+  const { reading, report } = session;
+  const { input, view } = reading;
+  const { rules } = input;
+  const indexes = new Map(rules.map(({ name }, index) => [name, index]));
+  const byPage = new Map<string, OverviewState['pages'][number]['cells']>();
+  const shown = rules.map((rule): OverviewState['rules'][number] => ({
+    ...{ name: rule.name, place: placeOf(rule), note: rule.note, standing: session.standingOf(rule) },
+    ...{ pages: rulePages(rule, view.site).size, verdicts: {} },
+  }));
+  for (const { rule, page, verdict, sure } of report?.cells ?? []) {
+    const index = indexes.get(rule) ?? -1;
+    const own = shown[index];
+    if (!own) continue;
+    own.verdicts[verdict] = (own.verdicts[verdict] ?? 0) + 1;
+    const cells = byPage.get(page) ?? [];
+    byPage.set(page, cells);
+    cells.push({ rule: index, verdict, sure });
+  }
+  return {
+    site: view.site.name,
+    how: [input.viewport, input.state, input.visitor && `as ${input.visitor}`].filter((each) => each).join(', '),
+    problem: wording.problem(session),
+    judging: session.judging,
+    totals: report && {
+      ...{ pages: view.site.pages.length, cells: report.cells.length },
+      ...{ errors: report.totals.errors, warnings: report.totals.warnings },
+    },
+    rules: shown,
+    pages: view.site.pages.map((page) => ({
+      ...{ path: page.path, address: previewAddress(page), title: page.title },
+      cells: byPage.get(page.path) ?? [],
+    })),
+    findings: report ? wording.findings(session) : '',
+  };
+}
+
+/** One page: its handles and the rules that touch it. `address`: as the browser has it, without its host. */
+export function panelState(
+  session: PreviewSession,
+  seen: Seen | undefined,
+  address: string,
+  wording: Wording,
+): PanelState {
+  const { view, pathOptions } = session.reading;
+  const { site } = view;
+  const path = normalisePath(address, pathOptions);
+  const captured = site.byPath.get(path) ?? null;
+  const page = seen?.page ?? captured;
+  // A page that was not captured shares its handles with all pages that were.
+  const around = page === null || page === captured ? site : siteWith(session, page);
+  const rules = page ? rulesOn(session, page, around, captured, wording) : [];
+  const touched = rules.some(({ standing }) => standing === 'on');
+  return {
+    site: site.name,
+    path: captured?.path ?? null,
+    shownPath: path,
+    problem: wording.problem(session),
+    handles: page
+      ? targetOptions(page, around).map(({ condition, sole, sharedWith, why }) => ({
+          ...{ condition, sole, why },
+          pages: sharedWith.length + 1,
+        }))
+      : [],
+    rules,
+    notices: touched ? (seen?.notices ?? []) : [],
+  };
+}
+
+/** The site with a page as it came just now in the place of what was captured of it. */
+function siteWith({ reading }: PreviewSession, page: Page) {
+  const { site } = reading.view;
+  return makeSite(site.name, [...site.pages.filter(({ path }) => path !== page.path), page], site.forms);
+}
+
+/** The rules that touch a page; `site`: with the page as it came. */
+function rulesOn(
+  session: PreviewSession,
+  page: Page,
+  site: Site,
+  captured: Page | null,
+  wording: Wording,
+): PanelState['rules'] {
+  const { reading, report } = session;
+  return reading.input.rules.flatMap((rule): PanelState['rules'] => {
+    const isFor = rulePages(rule, site).has(page);
+    const hidesHere =
+      !isFor &&
+      rule.actions.some(
+        (action) => actionKind(action).reaches === 'other-pages' && reachedPages(rule, action, site).has(page),
+      );
+    if (!isFor && !hidesHere) return [];
+    const standing = session.standingOf(rule);
+    const cell = report?.cells.find((each) => each.rule === rule.name && each.page === page.path);
+    const hints = report?.findings.filter((each) => each.rule === rule.name && each.page === page.path) ?? [];
+    const says = {
+      on: cell
+        ? wording.summary(cell)
+        : hidesHere
+          ? 'hides here what belongs to other pages'
+          : captured
+            ? 'is being judged'
+            : 'this page was not captured: no verdict',
+      off: 'switched off in this preview',
+      paused: 'paused in its file',
+      ended: `ran until ${rule.until?.day ?? ''}`,
+    }[standing];
+    return [
+      {
+        ...{ name: rule.name, note: rule.note, place: placeOf(rule), standing },
+        ...{ verdict: standing === 'on' ? (cell?.verdict ?? null) : null, says },
+        hints:
+          standing === 'on'
+            ? hints.map(({ level, message, hint }) => ({ level, text: hint ? `${message} → ${hint}` : message }))
+            : [],
+      },
+    ];
+  });
+}
