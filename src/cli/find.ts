@@ -1,5 +1,5 @@
 import { find, type Query } from '../core/find/find.js';
-import { parseSelectorList, SelectorError } from '../core/css/selector.js';
+import { parseSelectorList, selectorFault } from '../core/css/selector.js';
 import { ProblemError } from '../core/place.js';
 import { findText } from '../report/find.js';
 import { styleFor } from '../report/text.js';
@@ -20,19 +20,10 @@ export function queryOf({ selector, text }: Pick<FindArguments, 'selector' | 'te
     if ((text ?? '').trim() === '') throw new ProblemError([{ message: '--text is empty' }]);
     return { words: text ?? '' };
   }
-  try {
-    return { selectors: parseSelectorList(selector), text: selector.trim() };
-  } catch (error) {
-    if (!(error instanceof SelectorError)) throw error;
-    throw new ProblemError([
-      {
-        message: error.message,
-        at: { file: 'selector', line: 1, column: error.offset + 1 },
-        source: selector,
-        hint: error.hint,
-      },
-    ]);
-  }
+  const fault = selectorFault(selector);
+  if (!fault) return { selectors: parseSelectorList(selector), text: selector.trim() };
+  const at = { file: 'selector', line: 1, column: fault.offset + 1 };
+  throw new ProblemError([{ message: fault.message, at, source: selector, hint: fault.hint }]);
 }
 
 const positionals = { selector: { type: 'string', describe: 'A selector, or a list of them' } } as const;

@@ -1,5 +1,5 @@
 import { explain } from '../core/explain/explain.js';
-import { parseSelectorList, SelectorError } from '../core/css/selector.js';
+import { selectorFault } from '../core/css/selector.js';
 import { suggestion } from '../core/nearest.js';
 import { ProblemError } from '../core/place.js';
 import { styleFor } from '../report/text.js';
@@ -57,10 +57,6 @@ export const command = defineCommand<WhyArguments>({
 });
 
 function checkSelector(selector: string): void {
-  try {
-    parseSelectorList(selector);
-  } catch (error) {
-    if (!(error instanceof SelectorError)) throw error;
-    throw new ProblemError([{ message: `--element: ${error.message}`, hint: error.hint }]);
-  }
+  const fault = selectorFault(selector);
+  if (fault) throw new ProblemError([{ message: `--element: ${fault.message}`, hint: fault.hint }]);
 }

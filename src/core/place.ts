@@ -16,6 +16,40 @@ export interface Problem {
   hint?: string;
 }
 
+/** Something wrong in a piece of text: a selector, or a term of a condition. */
+export interface TextFault {
+  message: string;
+  /** Where in the text, counted from 0 in UTF-16 units. */
+  offset: number;
+  hint?: string;
+  /** `bad-path`: a path is at fault, which is a finding rather than a broken file. */
+  code?: 'bad-path';
+}
+
+/** A piece of text cannot be read; whoever knows where the text stands makes a problem or a finding of it. */
+export class TextError extends Error implements TextFault {
+  constructor(
+    message: string,
+    readonly offset: number,
+    readonly hint?: string,
+    readonly code?: TextFault['code'],
+  ) {
+    super(message);
+    this.name = 'TextError';
+  }
+}
+
+/** What is wrong in a text, by what reads it and throws TextError; null where nothing is. */
+export function faultOf(read: () => unknown): TextFault | null {
+  try {
+    read();
+    return null;
+  } catch (error) {
+    if (error instanceof TextError) return error;
+    throw error;
+  }
+}
+
 /** The input cannot be read as what it should be; carries every problem found, not the first alone. */
 export class ProblemError extends Error {
   constructor(

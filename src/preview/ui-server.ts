@@ -1,6 +1,6 @@
 import { PassThrough } from 'node:stream';
 import fastify, { type FastifyInstance } from 'fastify';
-import { parseSelectorList, SelectorError } from '../core/css/selector.js';
+import { selectorFault } from '../core/css/selector.js';
 import { parseCondition } from '../core/target/condition.js';
 import { pick } from '../core/find/pick.js';
 import { normalisePath } from '../core/page/path.js';
@@ -113,14 +113,7 @@ export function serveUi(options: UiOptions): FastifyInstance {
 
 /** The rule that a asked describes. Throws ProblemError where selector or pages cannot be read: they go into a file. */
 function newRule({ doing, selector, content, pages, name, note, late }: AddRequest): NewRule {
-  try {
-    parseSelectorList(selector);
-  } catch (error) {
-    if (!(error instanceof SelectorError)) throw error;
-    throw new ProblemError([{ message: error.message, hint: error.hint }]);
-  }
-  const { faults } = parseCondition(pages);
-  const [fault] = faults;
+  const fault = selectorFault(selector) ?? parseCondition(pages).faults[0];
   if (fault) throw new ProblemError([{ message: fault.message, hint: fault.hint }]);
   return {
     ...{ name, note: note.trim() || null, pages: [pages], except: [], firm: false, late, paused: false, until: null },

@@ -7,7 +7,7 @@ import { normalisePath } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
 import type { Expectation, Guard } from '../core/rule/promise.js';
 import type { Rule } from '../core/rule/rule.js';
-import { parseSelectorList, SelectorError } from '../core/css/selector.js';
+import { selectorFault } from '../core/css/selector.js';
 import { loadFileUse, projectPath, readProjectText, withSource } from './files.js';
 import type { Settings } from './read-configuration.js';
 import { loadSettings } from './settings.js';
@@ -131,19 +131,10 @@ function pageFileRules(root: string, folder: string, load: LoadFile): RuleFile {
 function stateProblems(settings: Settings): Problem[] {
   return Object.entries(settings.states).flatMap(([name, { addClass, removeClass, pseudo }]) =>
     [...addClass, ...removeClass, ...pseudo].flatMap(([selector]): Problem[] => {
-      try {
-        parseSelectorList(selector);
-        return [];
-      } catch (error) {
-        if (!(error instanceof SelectorError)) throw error;
-        return [
-          {
-            message: `The state "${name}": ${error.message}`,
-            at: settings.placeOf(['states', name]),
-            hint: error.hint,
-          },
-        ];
-      }
+      const fault = selectorFault(selector);
+      if (!fault) return [];
+      const at = settings.placeOf(['states', name]);
+      return [{ message: `The state "${name}": ${fault.message}`, at, hint: fault.hint }];
     }),
   );
 }

@@ -2,7 +2,7 @@ import type { AtRule, ChildNode, Container, Declaration } from 'postcss';
 import parseValue from 'postcss-value-parser';
 import { finding, type Finding, type FindingCode } from '../core/finding.js';
 import { declarationFault } from '../core/css/declaration.js';
-import { parseSelectorList, SelectorError, type Selector } from '../core/css/selector.js';
+import { parseSelectorList, selectorFault, type Selector } from '../core/css/selector.js';
 import type { Place, Problem } from '../core/place.js';
 import { parseCondition, type Condition } from '../core/target/condition.js';
 import { urlsOf } from '../core/css/urls.js';
@@ -131,23 +131,19 @@ export class Reader implements ActionReader {
 
   /** The selectors of a list, or null with a finding where browsers would drop it. */
   selectors(node: ChildNode, text: string, offset: number): Selector[] | null {
-    try {
-      return parseSelectorList(text);
-    } catch (error) {
-      if (!(error instanceof SelectorError)) throw error;
-      this.found('bad-css', node, offset + error.offset, error.message, { hint: error.hint });
-      return null;
-    }
+    const fault = selectorFault(text);
+    if (!fault) return parseSelectorList(text);
+    this.found('bad-css', node, offset + fault.offset, fault.message, { hint: fault.hint });
+    return null;
   }
 
   condition(node: ChildNode, text: string, offset: number): Condition {
     const { condition, faults } = parseCondition(text);
-    const shift = offset;
-    for (const fault of faults) {
-      if (fault.badPath) this.found('bad-path', node, shift + fault.offset, fault.message, { hint: fault.hint });
-      else this.problem(node, shift + fault.offset, fault.message, fault.hint);
+    for (const { message, offset: within, hint, code } of faults) {
+      if (code) this.found(code, node, offset + within, message, { hint });
+      else this.problem(node, offset + within, message, hint);
     }
-    return { ...condition, placeAt: (within) => this.place(node, shift + within) };
+    return { ...condition, placeAt: (within) => this.place(node, offset + within) };
   }
 
   /** The file that a `url(…)` names; null with a problem or finding where there is none to use. */

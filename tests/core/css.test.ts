@@ -1,6 +1,7 @@
 import { declarationFault, longhandsOf } from '../../src/core/css/declaration.js';
 import { scopeSelector, type Scope } from '../../src/core/css/scope.js';
-import { parseSelectorList, resolveNested, selectorParts, SelectorError } from '../../src/core/css/selector.js';
+import { TextError } from '../../src/core/place.js';
+import { parseSelectorList, resolveNested, selectorParts } from '../../src/core/css/selector.js';
 
 const texts = (list: string) => parseSelectorList(list).map(({ text }) => text);
 
@@ -28,8 +29,8 @@ describe('A selector list', () => {
       } catch (thrown) {
         return thrown;
       }
-    })() as SelectorError;
-    expect(error).toBeInstanceOf(SelectorError);
+    })() as TextError;
+    expect(error).toBeInstanceOf(TextError);
     expect(error.message).toMatch(message);
     expect(error.hint ?? '').toMatch(hint);
     if (offset > 0) expect(error.offset).toBe(offset);

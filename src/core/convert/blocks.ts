@@ -9,7 +9,7 @@ import {
 } from 'postcss';
 import type { Page } from '../page/page.js';
 import type { Place } from '../place.js';
-import { SelectorError, parseSelectorList } from '../css/selector.js';
+import { parseSelectorList, selectorFault } from '../css/selector.js';
 import { urlsOf, withUrls } from '../css/urls.js';
 import type { PageScope } from './page-scope.js';
 
@@ -121,15 +121,9 @@ function partsOf(node: StyleRule, scopeOf: BlockInput['scopeOf'], resolve: Resol
   return scoped;
 }
 
-/** The selectors of a list as browsers read it; none where they drop it. */
-export function selectorsOf(node: StyleRule): string[] {
-  try {
-    return parseSelectorList(node.selector).map(({ text }) => text);
-  } catch (error) {
-    if (error instanceof SelectorError) return [node.selector];
-    throw error;
-  }
-}
+/** The selectors of a list; the whole text as one where browsers drop it. */
+export const selectorsOf = ({ selector }: StyleRule): string[] =>
+  selectorFault(selector) ? [selector] : parseSelectorList(selector).map(({ text }) => text);
 
 const isRelative = (url: string) => !/^([a-z][a-z0-9+.-]*:|\/)/i.test(url);
 

@@ -1,6 +1,7 @@
 import { BoundedMap } from '../bounded-map.js';
 import { generate, parse, walk, type CssNode, type Selector as SelectorNode, type SelectorList } from 'css-tree';
 import { suggestion } from '../nearest.js';
+import { faultOf, TextError, type TextFault } from '../place.js';
 import { statePseudoClasses } from '../page/pseudo-classes.js';
 import tables from './browser-tables.json' with { type: 'json' };
 
@@ -11,21 +12,13 @@ export interface Selector {
   offset: number;
 }
 
-/** A selector that a browser would drop; `offset` counts from 0 in the list. */
-export class SelectorError extends Error {
-  constructor(
-    message: string,
-    readonly offset: number,
-    readonly hint?: string,
-  ) {
-    super(message);
-  }
-}
-
 /** Pseudo-elements that CSS 2 wrote with one colon. */
 const legacyPseudoElements = ['before', 'after', 'first-line', 'first-letter'];
 
-/** Splits and checks a selector list by Selectors Level 4 as Chromium reads it. Throws SelectorError. */
+/** Why browsers would drop a selector list; null where they take it. */
+export const selectorFault = (text: string): TextFault | null => faultOf(() => parseSelectorList(text));
+
+/** Splits and checks a selector list by Selectors Level 4 as Chromium reads it. Throws TextError. */
 export function parseSelectorList(text: string): Selector[] {
   const list = selectorTree(text);
   walk(list, (node: CssNode) => {
@@ -75,7 +68,7 @@ export function parseSiteSelectors(text: string): Selector[] | null {
       return { text: result.slice(start, node.loc?.end.offset).trim(), offset: start };
     });
   } catch (error) {
-    if (error instanceof SelectorError || error instanceof RangeError) return null;
+    if (error instanceof TextError || error instanceof RangeError) return null;
     throw error;
   }
 }
@@ -91,13 +84,13 @@ export const isSiteSelector = (text: string) => {
   }
 };
 
-/** Checks a selector and what stands in it; collects what a browser reads otherwise than it is written. Throws SelectorError. */
+/** Checks a selector and what stands in it; collects what a browser reads otherwise than it is written. Throws TextError. */
 function forgive(node: CssNode, changes: [number, number, string][]): void {
   const [start, end] = 'loc' in node ? [node.loc?.start.offset ?? 0, node.loc?.end.offset ?? 0] : [0, 0];
   checkSimpleSelector(node);
   if (node.type === 'TypeSelector' && node.name.includes('|')) {
     const [space, name = ''] = node.name.split('|');
-    if (space !== '*' && space !== '') throw new SelectorError(`"${space}" is no namespace`, start);
+    if (space !== '*' && space !== '') throw new TextError(`"${space}" is no namespace`, start);
     changes.push([start, end, space === '*' ? name : nothing]);
   }
   if (node.type === 'PseudoClassSelector') {
@@ -107,14 +100,8 @@ function forgive(node: CssNode, changes: [number, number, string][]): void {
       const arms = list?.type === 'SelectorList' ? list.children.toArray() : [];
       const kept = arms.flatMap((arm) => {
         const inner: [number, number, string][] = [];
-        try {
-          forgive(arm, inner);
-          if (containsPseudoElement(arm)) return [];
-        } catch (error) {
-          if (!(error instanceof SelectorError)) throw error;
-          return [];
-        }
-        return [{ arm, inner }];
+        const fault = faultOf(() => forgive(arm, inner));
+        return fault || containsPseudoElement(arm) ? [] : [{ arm, inner }];
       });
       if (kept.length === 0) changes.push([start, end, nothing]);
       else if (kept.length === arms.length) changes.push(...kept.flatMap(({ inner }) => inner));
@@ -125,8 +112,8 @@ function forgive(node: CssNode, changes: [number, number, string][]): void {
       return;
     }
     if (['not', 'has'].includes(name)) {
-      if (isEmptyList(list)) throw new SelectorError(`":${name}()" is empty`, start);
-      if (list && containsPseudoElement(list)) throw new SelectorError(`":${name}()" holds a pseudo-element`, start);
+      if (isEmptyList(list)) throw new TextError(`":${name}()" is empty`, start);
+      if (list && containsPseudoElement(list)) throw new TextError(`":${name}()" holds a pseudo-element`, start);
     }
   }
   if (node.type === 'Nth' && node.selector) forgive(node.selector, changes);
@@ -144,10 +131,10 @@ function containsPseudoElement(node: CssNode): boolean {
 }
 
 function selectorTree(text: string): SelectorList {
-  if (text.trim() === '') throw new SelectorError('There is no selector here', 0);
+  if (text.trim() === '') throw new TextError('There is no selector here', 0);
   if (/,\s*$/.test(text)) {
     const said = `"${text.trim()}" is not a valid selector: nothing stands after the last comma`;
-    throw new SelectorError(said, text.lastIndexOf(',') + 1);
+    throw new TextError(said, text.lastIndexOf(',') + 1);
   }
   try {
     return parse(text, { context: 'selectorList', positions: true }) as SelectorList;
@@ -155,7 +142,7 @@ function selectorTree(text: string): SelectorList {
     const { message, offset } = error as Error & { offset?: number };
     const twice = /([.#])\1/.exec(text);
     const hint = twice ? `Write one ${twice[1]} rather than two.` : undefined;
-    throw new SelectorError(`"${text.trim()}" is not a valid selector: ${lowerFirst(message)}`, offset ?? 0, hint);
+    throw new TextError(`"${text.trim()}" is not a valid selector: ${lowerFirst(message)}`, offset ?? 0, hint);
   }
 }
 
@@ -165,7 +152,7 @@ const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1
 function checkForRule(node: CssNode): void {
   const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
   if (node.type === 'TypeSelector' && node.name.includes('|')) {
-    throw new SelectorError(
+    throw new TextError(
       `"${node.name}" names a namespace, which a rule cannot declare`,
       offset,
       `Write ${node.name.replace(/^.*\|/, '')}.`,
@@ -176,7 +163,7 @@ function checkForRule(node: CssNode): void {
     ['is', 'where', 'not', 'has'].includes(node.name.toLowerCase()) &&
     isEmptyList(node.children?.first)
   ) {
-    throw new SelectorError(
+    throw new TextError(
       `":${node.name}()" is empty and matches nothing`,
       offset,
       'Write a selector between the parentheses.',
@@ -187,14 +174,14 @@ function checkForRule(node: CssNode): void {
 function checkSimpleSelector(node: CssNode): void {
   const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
   if (node.type === 'AttributeSelector' && node.flags && node.flags.toLowerCase() !== 'i') {
-    throw new SelectorError(
+    throw new TextError(
       `"${node.flags}" is no flag of an attribute selector that browsers know`,
       offset,
       'Use i, or leave it out.',
     );
   }
   if (node.type === 'IdSelector' && /^-?\d/.test(node.name)) {
-    throw new SelectorError(
+    throw new TextError(
       `"#${node.name}" is not a valid selector: an ID in CSS may not begin with a digit`,
       offset,
       `Write [id="${node.name}"].`,
@@ -202,7 +189,7 @@ function checkSimpleSelector(node: CssNode): void {
   }
   if (node.type === 'PseudoClassSelector' && !legacyPseudoElements.includes(node.name.toLowerCase())) {
     if (!tables.pseudoClasses.includes(node.name.toLowerCase())) {
-      throw new SelectorError(
+      throw new TextError(
         `":${node.name}" is no pseudo-class that browsers know`,
         offset,
         suggestion(node.name, tables.pseudoClasses).replace(/^Known.*/s, ''),
@@ -212,13 +199,13 @@ function checkSimpleSelector(node: CssNode): void {
   if (node.type === 'PseudoClassSelector' && node.name.toLowerCase() === 'has' && node.children?.first) {
     walk(node.children.first, (inner: CssNode) => {
       if (inner.type === 'PseudoClassSelector' && inner.name.toLowerCase() === 'has')
-        throw new SelectorError('":has()" cannot stand inside another :has()', offset);
+        throw new TextError('":has()" cannot stand inside another :has()', offset);
     });
   }
   if (node.type === 'PseudoElementSelector') {
     const name = node.name.toLowerCase();
     if (!tables.pseudoElements.includes(name) && !name.startsWith('-webkit-')) {
-      throw new SelectorError(
+      throw new TextError(
         `"::${node.name}" is no pseudo-element that browsers know`,
         offset,
         suggestion(node.name, tables.pseudoElements).replace(/^Known.*/s, ''),

@@ -1,7 +1,7 @@
 import parseValue, { type FunctionNode, type Node } from 'postcss-value-parser';
 import { suggestion } from '../nearest.js';
-import type { Place } from '../place.js';
-import { TermError, type TermKind } from './term.js';
+import { TextError, type Place, type TextFault } from '../place.js';
+import type { TermKind } from './term.js';
 import { termKinds, type Term } from './terms/index.js';
 
 export type { Term } from './terms/index.js';
@@ -12,14 +12,6 @@ export interface Condition {
   alternatives: Term[][];
   /** Where an offset in the text stands in the rule file; absent where a condition comes from a command's options. */
   placeAt?: (offset: number) => Place;
-}
-
-/** Something in a condition that cannot be read. `badPath`: a path, which is a finding rather than a broken file. */
-export interface ConditionFault {
-  message: string;
-  hint?: string;
-  offset: number;
-  badPath: boolean;
 }
 
 const kindNamed = (name: string, form: TermKind<Term>['form']) => {
@@ -33,18 +25,19 @@ const kindNamed = (name: string, form: TermKind<Term>['form']) => {
  * Reads the text of a `pages`, `except` or `@on` condition. Never throws: a term that cannot be read is a fault, and the
  * rest of the condition stands.
  */
-export function parseCondition(text: string): { condition: Condition; faults: ConditionFault[] } {
+export function parseCondition(text: string): { condition: Condition; faults: TextFault[] } {
   const alternatives: Term[][] = [[]];
-  const faults: ConditionFault[] = [];
-  const fault = (node: Node, message: string, hint?: string, badPath = false) =>
-    faults.push({ message, hint, offset: node.sourceIndex, badPath });
+  const faults: TextFault[] = [];
+  const fault = (node: Node, message: string, hint?: string) =>
+    faults.push({ message, hint, offset: node.sourceIndex });
   const add = (node: Node, { name, kind }: NonNullable<ReturnType<typeof kindNamed>>, argument: string) => {
     try {
       const common = { kind: name, offset: node.sourceIndex, text: parseValue.stringify(node) };
       alternatives.at(-1)?.push({ ...kind.read(argument), ...common } as Term);
     } catch (error) {
-      if (!(error instanceof TermError)) throw error;
-      fault(node, error.message, error.hint, error.badPath);
+      if (!(error instanceof TextError)) throw error;
+      const { message, hint, code } = error;
+      faults.push({ message, hint, offset: node.sourceIndex, code });
     }
   };
   for (const node of parseValue(text).nodes) {
@@ -75,7 +68,6 @@ export function parseCondition(text: string): { condition: Condition; faults: Co
     faults.push({
       message: text.trim() === '' ? 'The condition is empty' : 'A comma has no condition on one side',
       offset: 0,
-      badPath: false,
     });
   }
   return { condition: { text: text.trim(), alternatives: filled }, faults };

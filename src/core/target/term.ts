@@ -30,22 +30,11 @@ export interface NearTerm {
   page: Page;
 }
 
-/** A term that cannot be read. `badPath`: its path is at fault, which is a finding rather than a broken file. */
-export class TermError extends Error {
-  constructor(
-    message: string,
-    readonly hint?: string,
-    readonly badPath = false,
-  ) {
-    super(message);
-  }
-}
-
 /** Everything that differs from one kind of term to the next. */
 export interface TermKind<T extends TermOf<string>> {
   /** Whether it is written with an argument in parentheses, or is a word alone. */
   form: 'function' | 'word';
-  /** Reads the text between the parentheses. Throws TermError. */
+  /** Reads the text between the parentheses. Throws TextError. */
   read: (argument: string) => Omit<T, keyof TermOf<string>>;
   /** The pages that fulfil it. `beside`: all terms of its alternative. */
   pages: (term: T, index: SiteIndex, beside: readonly TermOf<string>[]) => ReadonlySet<Page>;

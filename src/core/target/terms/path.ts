@@ -1,7 +1,8 @@
+import { TextError } from '../../place.js';
 import { isPathPattern, normalisePath, pathPattern } from '../../page/path.js';
 import { nearPath } from '../near-path.js';
 import { pathCondition } from '../path-condition.js';
-import { TermError, type TermKind, type TermOf } from '../term.js';
+import type { TermKind, TermOf } from '../term.js';
 
 /** `path("/tickets/pay")`, or a pattern: `path("/winter/*")`. */
 export interface PathTerm extends TermOf<'path'> {
@@ -11,35 +12,35 @@ export interface PathTerm extends TermOf<'path'> {
   pattern: ((path: string) => boolean) | null;
 }
 
+const badPath = (message: string, hint?: string) => new TextError(message, 0, hint, 'bad-path');
+
 function readPath(argument: string): Omit<PathTerm, keyof TermOf<string>> {
   if (isPathPattern(argument)) return { path: argument, pattern: readPattern(argument) };
   if (/[?#]/.test(argument)) {
     const [path = '', query = ''] = argument.split(/[?#]/);
-    throw new TermError(
+    throw badPath(
       `The path "${argument}" holds a query or a fragment`,
       `Write path("${path}")${argument.includes('?') ? ` query("${query}")` : ''}.`,
-      true,
     );
   }
   if (!/^(\/|https?:\/\/)/.test(argument))
-    throw new TermError(`The path "${argument}" does not begin with a slash`, `Write "/${argument}".`, true);
+    throw badPath(`The path "${argument}" does not begin with a slash`, `Write "/${argument}".`);
   try {
     return { path: normalisePath(argument), pattern: null };
   } catch {
-    throw new TermError(`"${argument}" is not a valid path`, undefined, true);
+    throw badPath(`"${argument}" is not a valid path`);
   }
 }
 
 function readPattern(argument: string): (path: string) => boolean {
   if (!argument.startsWith('/') && !argument.startsWith('*') && !argument.startsWith('{/'))
-    throw new TermError(`The path pattern "${argument}" does not begin with a slash`, `Write "/${argument}".`, true);
+    throw badPath(`The path pattern "${argument}" does not begin with a slash`, `Write "/${argument}".`);
   try {
     return pathPattern(argument);
   } catch (error) {
-    throw new TermError(
+    throw badPath(
       `"${argument}" is not a valid path pattern: ${(error as Error).message.replace(/^.*?: /, '')}`,
       'A pattern follows URL Pattern syntax: /winter/*, /routes/:name, /winter{/*}?. Write \\( for a bracket that is part of the path.',
-      true,
     );
   }
 }

@@ -1,4 +1,5 @@
-import { TermError, type TermKind, type TermOf } from '../term.js';
+import { TextError } from '../../place.js';
+import type { TermKind, TermOf } from '../term.js';
 
 /** `query("p=12")`: a parameter that is part of the path (`query-keys`). */
 export interface QueryTerm extends TermOf<'query'> {
@@ -10,7 +11,7 @@ export const query: TermKind<QueryTerm> = {
   form: 'function',
   read: (argument) => {
     const [[key, value] = ['', '']] = [...new URLSearchParams(argument)];
-    if (!key) throw new TermError('query(…) needs a parameter and its value', 'Write query("p=12").');
+    if (!key) throw new TextError('query(…) needs a parameter and its value', 0, 'Write query("p=12").');
     return { key, value };
   },
   pages: ({ key, value }, index) => index.byQuery(key, value),
