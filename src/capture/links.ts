@@ -1,6 +1,9 @@
-import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { parse } from 'parse5';
 import { parse as parseCss } from 'postcss';
 import parseValue from 'postcss-value-parser';
+import { attribute, elementsIn } from '../core/page/document.js';
+import { textOf } from '../core/page/elements.js';
+import { baseOf } from '../core/page/location.js';
 
 /** What a page points to, as absolute addresses without fragment, in the order of the source. */
 export interface PageLinks {
@@ -8,34 +11,22 @@ export interface PageLinks {
   styles: string[];
 }
 
-const attribute = (element: Tree.Element, name: string) => element.attrs.find((each) => each.name === name)?.value;
-
 /** The links and stylesheets of a page; `<base href>` is minded, addresses that are none are left out. */
 export function linksOf(html: string, address: string): PageLinks {
-  const found: PageLinks = { pages: [], styles: [] };
-  let base = address;
-  const add = (list: string[], href: string | undefined) => {
+  const root = parse(html);
+  const base = baseOf(address, root);
+  const [pages, styles] = [new Set<string>(), new Set<string>()];
+  const add = (list: Set<string>, href: string | undefined) => {
     const url = href === undefined ? null : absolute(href, base);
-    if (url && !list.includes(url)) list.push(url);
+    if (url) list.add(url);
   };
-  const visit = (node: Tree.Node) => {
-    if ('tagName' in node) {
-      if (node.tagName === 'base' && base === address)
-        base = absolute(attribute(node, 'href') ?? '', address) ?? address;
-      if (node.tagName === 'a' || node.tagName === 'area') add(found.pages, attribute(node, 'href'));
-      const rel = (attribute(node, 'rel') ?? '').toLowerCase().split(/\s+/);
-      if (node.tagName === 'link' && rel.includes('stylesheet')) add(found.styles, attribute(node, 'href'));
-      if (node.tagName === 'style')
-        for (const url of importsOf(
-          node.childNodes.map((child) => ('value' in child ? child.value : '')).join(''),
-          base,
-        ))
-          add(found.styles, url);
-    }
-    if ('childNodes' in node) node.childNodes.forEach(visit);
-  };
-  visit(parse(html));
-  return found;
+  for (const element of elementsIn(root, 'a', 'area', 'link', 'style')) {
+    const href = attribute(element, 'href');
+    if (element.tagName === 'style') importsOf(textOf(element), base).forEach((url) => styles.add(url));
+    else if (element.tagName !== 'link') add(pages, href);
+    else if (/(^|\s)stylesheet(\s|$)/i.test(attribute(element, 'rel') ?? '')) add(styles, href);
+  }
+  return { pages: [...pages], styles: [...styles] };
 }
 
 /** The addresses that a stylesheet imports. CSS that cannot be read imports nothing. */

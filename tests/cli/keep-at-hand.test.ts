@@ -176,3 +176,27 @@ describe('check --watch', () => {
     expect(existsSync(join(directory, 'rules/a.css'))).toBe(true);
   });
 });
+
+test('what a check kept is still there after commands that look at less', async () => {
+  const directory = smallProject(
+    '@needle a { pages: path("/"); .x { color: teal; } }\n@needle b { pages: all; .promo-feild { color: teal; } }',
+  );
+  // A page that was written just now may yet change without looking changed; a minute later it is kept.
+  const { now } = Date;
+  Date.now = () => now() + 60_000;
+  try {
+    await checked(directory);
+    const kept = () =>
+      ['check', 'hints'].map((name) =>
+        readFileSync(join(directory, '.local-needle', `${name}.live.desktop.json`), 'utf8'),
+      );
+    const before = kept();
+    expect(before.map((text) => text.length > 100)).toEqual([true, true]);
+    for (const words of [['why', 'a', '/'], ['rules'], ['build', '--anyway', '--out', 'out'], ['pages']]) {
+      await run(directory, words);
+      expect([words[0], kept()]).toEqual([words[0], before]);
+    }
+  } finally {
+    Date.now = now;
+  }
+});

@@ -46,10 +46,11 @@ function allows(sources: string[], { kind, address, nonce }: Asked, own: string)
   const words = sources.map((each) => each.toLowerCase());
   const trusted = nonce !== undefined && nonce !== '' && sources.includes(`'nonce-${nonce}'`);
   if (trusted) return true;
+  const dynamic = kind === 'script' && words.includes("'strict-dynamic'");
   // 6.7.3.2: with a nonce or a hash in the list, 'unsafe-inline' counts for nothing.
-  const strict = words.some((each) => /^'(nonce-|sha\d+-)/.test(each)) || words.includes("'strict-dynamic'");
+  const strict = words.some((each) => /^'(nonce-|sha\d+-)/.test(each)) || dynamic;
   if (address === null) return words.includes("'unsafe-inline'") && !strict;
-  if (kind === 'script' && words.includes("'strict-dynamic'")) return false;
+  if (dynamic) return false;
   return sources.some((source) => matchesSource(source, new URL(address), new URL(own)));
 }
 
@@ -58,11 +59,8 @@ function matchesSource(source: string, url: URL, own: URL): boolean {
   const isUpgrade = (scheme: string) => scheme === url.protocol || (scheme === 'http:' && url.protocol === 'https:');
   if (source === '*') return /^https?:$/.test(url.protocol) || url.protocol === own.protocol;
   if (source.toLowerCase() === "'self'")
-    return (
-      url.hostname === own.hostname &&
-      isUpgrade(own.protocol) &&
-      (url.port === own.port || url.protocol !== own.protocol)
-    );
+    // Of two schemes each has its own default port (6.7.2.8, step 4.2).
+    return url.hostname === own.hostname && isUpgrade(own.protocol) && url.port === own.port;
   if (/^[a-z][a-z0-9+.-]*:$/i.test(source)) return isUpgrade(source.toLowerCase());
   const [, scheme, host = '', port, path = ''] =
     /^(?:([a-z][a-z0-9+.-]*):\/\/)?([^/:']+)(?::(\d+|\*))?(\/[^?#]*)?$/i.exec(source) ?? [];
@@ -71,12 +69,11 @@ function matchesSource(source: string, url: URL, own: URL): boolean {
   const wanted = host.toLowerCase();
   if (wanted !== '*' && (wanted.startsWith('*.') ? !url.hostname.endsWith(wanted.slice(1)) : url.hostname !== wanted))
     return false;
-  if (
-    port === undefined
-      ? url.port !== '' && !(scheme === undefined && url.port === own.port && url.hostname === own.hostname)
-      : port !== '*' && (url.port || defaultPort(url)) !== port
-  )
-    return false;
+  // From http to https browsers go only where the port may change too.
+  const upgrades = (scheme ? `${scheme.toLowerCase()}:` : own.protocol) !== url.protocol;
+  const given = upgrades && port === '80' ? '443' : port;
+  if (upgrades && port !== undefined && port !== '*' && port !== '80') return false;
+  if (given === undefined ? url.port !== '' : given !== '*' && (url.port || defaultPort(url)) !== given) return false;
   return path === '' || (path.endsWith('/') ? url.pathname.startsWith(path) : url.pathname === path);
 }
 

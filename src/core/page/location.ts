@@ -4,13 +4,18 @@ import { normalisePath, type PathOptions } from './path.js';
 import type { Page } from './page.js';
 import { pageAddress } from './view.js';
 
-/** The address that relative ones of a page count from (HTML Standard 2.4.2): its own, or that of the first `<base>`. */
-export function baseAddress(page: Page, root: Tree.Document): string {
-  const own = pageAddress(page);
-  const hrefs = elementsIn(root, 'base').flatMap((element) => attribute(element, 'href') ?? []);
-  const [href] = hrefs;
-  return href !== undefined && URL.canParse(href, own) ? new URL(href, own).href : own;
+/**
+ * The address that relative ones of a page count from (HTML Standard 2.4.2): its own, or that of the first `<base>`, which
+ * is no data: or javascript: address.
+ */
+export function baseOf(own: string, root: Tree.Document): string {
+  const [href] = elementsIn(root, 'base').flatMap((element) => attribute(element, 'href') ?? []);
+  const base = href !== undefined && URL.canParse(href, own) ? new URL(href, own) : null;
+  return base === null || /^(data|javascript):$/.test(base.protocol) ? own : base.href;
 }
+
+/** The same for a page of a site. */
+export const baseAddress = (page: Page, root: Tree.Document) => baseOf(pageAddress(page), root);
 
 /** Where a page is, with the way from what its links say to paths of its site. */
 export function locationOf(page: Page, root: Tree.Document, options: PathOptions): PageLocation {
