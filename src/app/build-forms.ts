@@ -9,7 +9,7 @@ import type { Page, Site } from '../core/page/page.js';
 import type { PathOptions } from '../core/page/path.js';
 import { decodePage } from '../capture/decode.js';
 import { copyPatched } from '../capture/copy.js';
-import { safeName } from '../capture/haystack.js';
+import { safeName } from '../capture/capture-store.js';
 import { noteOutput, requireOwnFiles, requireOwnFolder } from '../project/outputs.js';
 import { hashName, shippedName } from './shipped-name.js';
 import { fillFolder, replaceFolder, writeFiles, writeFolder } from './write.js';

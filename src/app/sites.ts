@@ -4,7 +4,7 @@ import type { PageWords } from '../core/page/site-words.js';
 import { ProblemError } from '../core/place.js';
 import { readFolder, type KnownFile } from '../capture/folder.js';
 import { readHar } from '../capture/har.js';
-import { haystackFolder, readHaystackSite } from '../capture/haystack.js';
+import { haystackFolder, readHaystackSite } from '../capture/capture-store.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { Cache } from '../project/cache.js';
 import { chosenSite, type Settings, type SiteSource } from '../project/read-configuration.js';

@@ -4,7 +4,7 @@ import { readOpening } from '../core/page/opening.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { decodePage, looksLikeHtml } from './decode.js';
 import { FetchFailure, fetchPolitely, type Fetched, type FetchOptions } from './fetch.js';
-import { hashOf, type HaystackWriter } from './haystack.js';
+import { hashOf, type HaystackWriter } from './capture-store.js';
 import { importsOf, linksOf } from './links.js';
 import { readSitemap } from './sitemap.js';
 

@@ -8,7 +8,7 @@ import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
 import { folderPath } from '../core/page/view.js';
 import { decodePage, decodeStyle, looksLikeHtml, readStart } from './decode.js';
-import { hashOf } from './haystack.js';
+import { hashOf } from './capture-store.js';
 import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
 
 /** What is known of a file without reading it again. */

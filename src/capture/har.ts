@@ -17,7 +17,7 @@ import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 import { decodePage, decodeStyle } from './decode.js';
 import type { StyleText } from '../core/page/view.js';
-import { hashOf } from './haystack.js';
+import { hashOf } from './capture-store.js';
 import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
 
 /** The parts of a HAR 1.2 recording that tell of pages. */

@@ -1,7 +1,7 @@
 import { relative, resolve, sep } from 'node:path';
 import { networkReason } from '../capture/fetch.js';
 import { decodePage } from '../capture/decode.js';
-import { haystackFolder } from '../capture/haystack.js';
+import { haystackFolder } from '../capture/capture-store.js';
 import { check } from '../core/check/check.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { ProblemError } from '../core/place.js';

@@ -7,12 +7,12 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
   start: {
     describe: 'Make a project for a folder of HTML or a running site',
     usage: '<from..>',
-    load: () => import('./start.js'),
+    load: () => import('./init.js'),
   },
   gather: {
     describe: 'Capture the pages of a running site',
     usage: '[name]',
-    load: () => import('./gather.js'),
+    load: () => import('./capture.js'),
   },
   pages: {
     describe: 'List the pages with everything that can pick them out',
@@ -33,7 +33,7 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
   lift: {
     describe: 'Turn old CSS and snippets into rules, with nothing changed on any page',
     usage: '<files..>',
-    load: () => import('./lift.js'),
+    load: () => import('./convert.js'),
   },
   check: { describe: 'Say which rules hit which pages, and what is wrong', load: () => import('./check.js') },
   why: {
@@ -44,7 +44,7 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
   drift: {
     describe: 'Compare two sites and what the rules do on them',
     usage: '<a> <b>',
-    load: () => import('./drift.js'),
+    load: () => import('./compare.js'),
   },
   preview: {
     describe: 'See the rules in a browser: pages with a panel, an overview; saving a rule shows at once',

@@ -1,6 +1,6 @@
 import type { AtRule, Rule as StyleRule } from 'postcss';
 import { suggestion } from '../core/nearest.js';
-import type { Expectation } from '../core/rule/promise.js';
+import type { Expectation } from '../core/rule/keep-visible-and-expect.js';
 import { ExpectDescriptors, GuardDescriptors } from './configuration.js';
 import { unquote, valueOffset } from '../core/action/reading.js';
 import { rawValue, readDescriptors, type Reader } from './reader.js';

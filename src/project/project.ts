@@ -5,7 +5,7 @@ import type { Finding } from '../core/finding.js';
 import { suggestion } from '../core/nearest.js';
 import { normalisePath } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
-import type { Expectation, Guard } from '../core/rule/promise.js';
+import type { Expectation, Guard } from '../core/rule/keep-visible-and-expect.js';
 import type { Rule } from '../core/rule/rule.js';
 import { selectorFault } from '../core/css/selector.js';
 import { loadFileUse, projectPath, readProjectText, withSource } from './files.js';

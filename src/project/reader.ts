@@ -6,7 +6,7 @@ import { parseSelectorList, selectorFault, type Selector } from '../core/css/sel
 import type { Place, Problem } from '../core/place.js';
 import { parseCondition, type Condition } from '../core/target/condition.js';
 import { urlsOf } from '../core/css/urls.js';
-import type { Expectation, Guard } from '../core/rule/promise.js';
+import type { Expectation, Guard } from '../core/rule/keep-visible-and-expect.js';
 import type { FileUse } from '../core/action/action.js';
 import { valueOffset, type ActionReader, type Descriptors } from '../core/action/reading.js';
 import type { Rule } from '../core/rule/rule.js';

@@ -4,7 +4,7 @@ import { startDemoServer, type DemoServer } from '../../demo/server.js';
 import { demoSettings, writeDemoProject } from '../../demo/site.js';
 import { chromiumPath } from '../../src/browser/chromium.js';
 import { judgeInBrowser } from '../../src/browser/judge.js';
-import { haystackFolder, readHaystackSite } from '../../src/capture/haystack.js';
+import { haystackFolder, readHaystackSite } from '../../src/capture/capture-store.js';
 import { check } from '../../src/core/check/check.js';
 import type { CheckInput } from '../../src/core/check/input.js';
 import { loadProject } from '../../src/project/project.js';

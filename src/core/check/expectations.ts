@@ -4,7 +4,7 @@ import type { Element } from '../page/document.js';
 import { compileMatcher } from '../page/elements.js';
 import { elementPath } from '../page/element-path.js';
 import type { Page, Site } from '../page/page.js';
-import type { Expectation, Want } from '../rule/promise.js';
+import type { Expectation, Want } from '../rule/keep-visible-and-expect.js';
 import { conditionPages } from '../target/pages.js';
 import { finding, type Finding } from '../finding.js';
 import { hiddenBy } from '../action/hidden-by.js';

@@ -3,7 +3,7 @@ import { lineageOf } from '../page/document.js';
 import { compileMatcher, type Matcher } from '../page/elements.js';
 import { elementPath } from '../page/element-path.js';
 import type { Computed } from '../css/value/computed.js';
-import type { Guard } from '../rule/promise.js';
+import type { Guard } from '../rule/keep-visible-and-expect.js';
 import { finding, type Finding } from '../finding.js';
 import type { OpenedPage } from './opened-page.js';
 import { actionKind } from '../action/index.js';

@@ -7,7 +7,7 @@ import type { PageDocument } from '../page/document.js';
 import type { Page, Site } from '../page/page.js';
 import type { PageState } from '../page/state.js';
 import type { View } from '../page/view.js';
-import type { Expectation, Guard } from '../rule/promise.js';
+import type { Expectation, Guard } from '../rule/keep-visible-and-expect.js';
 import type { Rule } from '../rule/rule.js';
 import type { Hint } from '../fix/missing-element.js';
 import type { Kept, PageResult } from './result-cache.js';

@@ -6,7 +6,7 @@ import { startLoading, type PageLoading } from '../deployment/deployment.js';
 import { finding, type Finding } from '../finding.js';
 import type { Page, Site } from '../page/page.js';
 import type { StyleText, View } from '../page/view.js';
-import type { Expectation } from '../rule/promise.js';
+import type { Expectation } from '../rule/keep-visible-and-expect.js';
 import type { Rule } from '../rule/rule.js';
 import { hasEnded } from '../rule/status.js';
 import { deliver, reachedPages, rulePages } from '../target/delivery.js';

@@ -1,5 +1,5 @@
 import type { Rule } from '../rule/rule.js';
-import type { Expectation, Guard } from '../rule/promise.js';
+import type { Expectation, Guard } from '../rule/keep-visible-and-expect.js';
 import type { Finding } from '../finding.js';
 import type { PageLoading } from '../deployment/deployment.js';
 import type { Cell } from './verdict.js';

@@ -2,7 +2,7 @@ import { drift } from '../core/compare/compare.js';
 import { loadProject } from '../project/project.js';
 import { findProject } from '../project/settings.js';
 import { chosenSite } from '../project/read-configuration.js';
-import { driftText } from '../report/drift.js';
+import { driftText } from '../report/compare.js';
 import { styleFor } from '../report/text.js';
 import { failOn, statusFor } from './check.js';
 import { defineCommand, type ArgumentsOf } from './command.js';

@@ -1,6 +1,6 @@
 import { crawl, type CrawlEvent } from '../capture/crawl.js';
 import { defaultFetchOptions, FetchFailure } from '../capture/fetch.js';
-import { haystackFolder, HaystackWriter, readHaystack, type HaystackHeader } from '../capture/haystack.js';
+import { haystackFolder, HaystackWriter, readHaystack, type HaystackHeader } from '../capture/capture-store.js';
 import { isPathPattern, normalisePath, pathPattern } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 import { findProject, loadSettings } from '../project/settings.js';

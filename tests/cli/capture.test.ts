@@ -7,7 +7,7 @@ import { join } from 'node:path';
 import { pagesOf, startDemoServer, type DemoServer } from '../../demo/server.js';
 import { writeDemoSite } from '../../demo/site.js';
 import type { CheckReport } from '../../src/core/check/verdict.js';
-import { safeName } from '../../src/capture/haystack.js';
+import { safeName } from '../../src/capture/capture-store.js';
 import { describeInBrowser, folderWith, pageHtml, run, runBuilt, runsOf } from '../helpers.js';
 
 const servers: { close: () => unknown }[] = [];

@@ -7,7 +7,7 @@ import { loadFileUse, systemReason, withSource } from '../project/files.js';
 import type { Project } from '../project/project.js';
 import type { SiteSource } from '../project/read-configuration.js';
 import { readRuleFile } from '../project/rule-file.js';
-import { liftText } from '../report/lift.js';
+import { liftText } from '../report/convert.js';
 import { styleFor } from '../report/text.js';
 import { defineCommand, type ArgumentsOf, status } from './command.js';
 import { pageAt } from '../app/page-at.js';
