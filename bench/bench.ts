@@ -69,7 +69,7 @@ async function timeChecks(folder: string, amount: number, load: Load, cold: numb
     if (load.targeted >= amount) return;
     peaksOfCheck.push(await peakMemory(check, directory));
     if (amount <= 1000) {
-      const find = time([program, 'find', 'h2', '--seconds', '600', '--format', 'json'], directory);
+      const find = time([program, 'find', 'h2', '--timeout', '600', '--format', 'json'], directory);
       compare(`find on ${amount} pages / bare parse5`, find, parse, 2);
       return;
     }
@@ -115,11 +115,11 @@ for (const amount of [200, 2000]) {
     join(directory, 'local-needle.yaml'),
     `version: 1\nsites: { live: { address: "${server.address}" } }\n`,
   );
-  peaks.push(await peakMemory([program, 'gather', '--limit', '5000'], directory));
+  peaks.push(await peakMemory([program, 'capture', '--limit', '5000'], directory));
   await server.close();
   if (amount === 2000)
     compare(
-      'pages after gathering 2000 / --version',
+      'pages after capturing 2000 / --version',
       time([program, 'pages'], directory),
       time([program, '--version'], '.'),
       3,
@@ -128,7 +128,7 @@ for (const amount of [200, 2000]) {
 }
 const [small = NaN, large = NaN] = peaks;
 console.log(
-  `${'gather: peak memory at 2000 pages / at 200'.padEnd(58)} ${large.toFixed(0)} MB / ${small.toFixed(0)} MB = ${(large / small).toFixed(2)}`,
+  `${'capture: peak memory at 2000 pages / at 200'.padEnd(58)} ${large.toFixed(0)} MB / ${small.toFixed(0)} MB = ${(large / small).toFixed(2)}`,
 );
 
 /** The largest resident size of a command, in MB; read from the system while it runs. The server of this process goes on meanwhile. */
@@ -148,7 +148,7 @@ function peakMemory(args: string[], cwd: string): Promise<number> {
     }, 20);
     child.on(
       'close',
-      (code) => (clearInterval(timer), code === 0 ? done(peak) : failed(new Error(`gather ended with ${code}`))),
+      (code) => (clearInterval(timer), code === 0 ? done(peak) : failed(new Error(`capture ended with ${code}`))),
     );
   });
 }

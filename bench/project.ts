@@ -60,7 +60,7 @@ export function makeProject(folder: string, { rules, targeted }: Load): string {
     const missing = rule % 10 === 9 ? ` @hide .no-such-part-${rule};` : '';
     return `@needle rule-${rule} { note: "Number ${rule}."; pages: ${conditions.join(', ')}; @hide ${one};${missing} ${other} { color: teal; margin: 0; } }`;
   });
-  if (all) blocks.push('@guard footer a, .footer a { note: "The law wants these."; }');
+  if (all) blocks.push('@keep-visible footer a, .footer a { note: "The law wants these."; }');
   mkdirSync(join(directory, 'rules'));
   writeFileSync(join(directory, 'rules/bench.css'), blocks.join('\n'));
   writeFileSync(

@@ -77,15 +77,15 @@ export function writeDemoSite(folder: string, copy: Copy): void {
   cpSync(join(packageFolder(), 'demo', 'assets'), join(folder, 'assets'), { recursive: true });
 }
 
-/** What the demo adds to the local-needle.yaml that `start` writes. */
+/** What the demo adds to the local-needle.yaml that `init` writes. */
 export const demoSettings = `states:
   scrolled: { add-class: { .masthead: is-stuck } }
-  menu-hovered: { pseudo: { ".menu a": hover } }
+  menu-hovered: { pseudo-class: { ".menu a": hover } }
 visitors:
   member: { cookies: { crew: "\${CREW_COOKIE}" } }
 `;
 
-/** Writes the rules, pictures and scripts of the demo's project; local-needle.yaml is left to `start`. */
+/** Writes the rules, pictures and scripts of the demo's project; local-needle.yaml is left to `init`. */
 export function writeDemoProject(directory: string): void {
   mkdirSync(directory, { recursive: true });
   for (const part of ['rules', 'assets', 'fragments', 'scripts', 'old']) {

@@ -134,7 +134,13 @@ export function siteOf(
   }));
   if (read.problems.length > 0) throw new Error(JSON.stringify(read.problems));
   const input: CheckInput = {
-    ...{ rules: read.rules, guards: read.guards, expectations: read.expectations, others: [], findings: read.findings },
+    ...{
+      rules: read.rules,
+      keptVisible: read.keptVisible,
+      expectations: read.expectations,
+      others: [],
+      findings: read.findings,
+    },
     ...{ paths: 'handles', place: 'head-end', viewport: 'desktop', state: null, visitor: null, loading: null },
     viewports: [{ name: 'desktop', width: 1280, height: 800 }],
     ...{ states: {}, visitors: [], today: '2026-11-23' },

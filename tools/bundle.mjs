@@ -1,5 +1,5 @@
 // Joins what tsc compiled into a few files below dist/program: loading hundreds of small modules took most of the time of
-// a short command. Not minified: needle.js ships as the text of one of the functions (src/core/ship/runtime.ts).
+// a short command. Not minified: local-needle.js ships as the text of one of the functions (src/core/ship/runtime.ts).
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { rmSync } from 'node:fs';

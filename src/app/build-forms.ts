@@ -49,7 +49,7 @@ const sizes = (files: Map<string, string | Uint8Array>) =>
 
 const actionsOf = ({ rules }: Shipment) => rules.flatMap(({ actions }) => actions.map(({ action }) => action));
 
-/** needle.css and needle.js with their source maps, and the files that they name. */
+/** local-needle.css and local-needle.js with their source maps, and the files that they name. */
 export function makeBundle({ site, shipments, pathOptions, out, minify, hashed, withScript }: Making): Made {
   const nameOf = hashed ? hashName : (name: string) => name;
   const bundle = buildBundle(shipments, { site: site.name, pathOptions, minify, withScript, shippedName, nameOf });
@@ -58,7 +58,7 @@ export function makeBundle({ site, shipments, pathOptions, out, minify, hashed, 
   if (js) files.set(js.name, js.text);
   for (const [name, bytes] of bundle.files) files.set(name, bytes);
   if (hashed) {
-    const names = { 'needle.css': css.name, ...(js ? { 'needle.js': js.name } : {}) };
+    const names = { 'local-needle.css': css.name, ...(js ? { 'local-needle.js': js.name } : {}) };
     files.set('manifest.json', `${JSON.stringify(names, null, 2)}\n`);
   }
   requireOwnFiles(
@@ -81,7 +81,7 @@ export const snippetsOf = ({ site, shipments, pathOptions, minify, withScript }:
   );
 
 /** The folder of an address, with a slash at its end. */
-export const folderOfAddress = (address: string | null) => address?.replace(/[^/]*$/, '') ?? '/needle/';
+export const folderOfAddress = (address: string | null) => address?.replace(/[^/]*$/, '') ?? '/local-needle/';
 
 /** One HTML file for each page that needs one. */
 export function makeSnippets(making: Making): Made {
@@ -108,10 +108,10 @@ export function makeSnippets(making: Making): Made {
 export function makePages(making: Making & { source: string }): Made {
   const { directory, out, minify, place, source } = making;
   requireOwnFolder(directory, out, source);
-  const snippets = snippetsOf(making, '/needle/');
+  const snippets = snippetsOf(making, '/local-needle/');
   const byFile = new Map(snippets.map((snippet) => [snippet.page.file, snippet]));
   const extra = new Map<string, string | Uint8Array>();
-  for (const snippet of snippets) for (const [name, bytes] of snippet.files) extra.set(`needle/${name}`, bytes);
+  for (const snippet of snippets) for (const [name, bytes] of snippet.files) extra.set(`local-needle/${name}`, bytes);
   let copied = 0;
   replaceFolder(out, (made) => {
     copied = copyPatched(source, made, place, (file, ascii) => {

@@ -29,7 +29,7 @@ export interface BuildCall extends LookCall {
   script: boolean;
 }
 
-const defaultFolders = { bundle: 'needle', snippets: 'snippets', pages: 'patched' };
+const defaultFolders = { bundle: 'local-needle', snippets: 'snippets', pages: 'patched' };
 
 /** A site that was checked and is ready to be built. */
 export interface ReadyBuild {
@@ -94,12 +94,12 @@ function requireNoScript({ making, input }: ReadyBuild, form: BuildAs): void {
   const told = form === 'bundle' ? whole.addresses.list : [];
   if (acting.length === 0 && told.length === 0) return;
   const named = acting.map(({ rule }) => ({
-    message: `"${rule.name}" needs needle.js, and --no-script forbids it`,
+    message: `"${rule.name}" needs local-needle.js, and --no-script forbids it`,
     at: rule.at,
     hint: 'Pause it (paused: yes), or build with the script.',
   }));
   const addresses = told.map((address) => ({
-    message: `needle.js must tell ${addressText(address)} by its address, and --no-script forbids it`,
+    message: `local-needle.js must tell ${addressText(address)} by its address, and --no-script forbids it`,
     hint: `Give the page a class of its own on its body, or see needs-script in local-needle check${input.paths === 'run-time' ? '; paths: handles in local-needle.yaml uses those that are there' : ''}.`,
   }));
   throw new ProblemError([...named, ...addresses]);

@@ -51,8 +51,8 @@ export function viewOptions(args: LookCall, project: Project, source: SiteSource
     throw new ProblemError(
       [
         {
-          message: `The site "${source.name}" was not gathered as ${args.visitor} sees it`,
-          hint: `Run local-needle gather ${source.name} --visitor ${args.visitor}.`,
+          message: `The site "${source.name}" was not captured as ${args.visitor} sees it`,
+          hint: `Run local-needle capture ${source.name} --visitor ${args.visitor}.`,
         },
       ],
       'access',
@@ -68,7 +68,7 @@ export function viewOptions(args: LookCall, project: Project, source: SiteSource
     viewports: settings.viewports,
     paths: settings.paths,
     place: settings.place,
-    guards: project.guards,
+    keptVisible: project.keptVisible,
     expectations: project.expectations,
     loading: null,
   };

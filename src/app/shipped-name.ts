@@ -9,7 +9,7 @@ export function shippedName(file: FileUse): string {
   return `files/${basename(file.path ?? '', ending).replace(/[^\w.-]+/g, '-')}-${hash}${ending}`;
 }
 
-/** The name of a text that changes when it does: `needle-3f2a9b1c.css`. */
+/** The name of a text that changes when it does: `local-needle-3f2a9b1c.css`. */
 export function hashName(name: string, text: string): string {
   const ending = extname(name);
   return `${name.slice(0, -ending.length)}-${shortHash(text)}${ending}`;

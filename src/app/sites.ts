@@ -4,7 +4,7 @@ import type { PageWords } from '../core/page/site-words.js';
 import { ProblemError } from '../core/place.js';
 import { readFolder, type KnownFile } from '../capture/folder.js';
 import { readHar } from '../capture/har.js';
-import { haystackFolder, readHaystackSite } from '../capture/capture-store.js';
+import { captureFolder, readCapturedSite } from '../capture/capture-store.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { Cache } from '../project/cache.js';
 import { chosenSite, type Settings, type SiteSource } from '../project/read-configuration.js';
@@ -24,12 +24,12 @@ export function openSite(directory: string, settings: Settings, source: SiteSour
   const content = capturedSite(directory, settings, source, null);
   if (content) return content;
   throw new ProblemError(
-    [{ message: `The site "${source.name}" was not gathered yet`, hint: `Run local-needle gather ${source.name}.` }],
+    [{ message: `The site "${source.name}" was not captured yet`, hint: `Run local-needle capture ${source.name}.` }],
     'access',
   );
 }
 
-/** A site as a visitor sees it; null where an address was not gathered so. Folders and recordings know one visitor. */
+/** A site as a visitor sees it; null where an address was not captured so. Folders and recordings know one visitor. */
 export function capturedSite(
   directory: string,
   settings: Settings,
@@ -55,7 +55,7 @@ interface Reading {
 /** How a site is read, by where its pages come from. */
 const readers: Record<SiteSource['from']['kind'], (reading: Reading) => SiteContent | null> = {
   address: ({ directory, settings, source: { name, pathOptions }, visitor, words }) =>
-    readHaystackSite(name, haystackFolder(directory, name, visitor), pathOptions, settings.forms, words),
+    readCapturedSite(name, captureFolder(directory, name, visitor), pathOptions, settings.forms, words),
   har: ({ directory, settings, source: { name, from, pathOptions }, visitor }) =>
     visitor === null ? readHar(name, resolve(directory, from.where), from.where, pathOptions, settings.forms) : null,
   folder: ({ directory, settings, source: { name, from, pathOptions }, visitor, words }) => {

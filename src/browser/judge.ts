@@ -91,7 +91,7 @@ async function judgeRule(
   if (scripts) await waitForLate(tab, probes);
   const measured = await tab.evaluate(measure, probes);
   const judgements = measured.map((each, index) => resultOf(applied[index]?.action as Action, each));
-  const verdict = verdictOf(judgements, rule.arrivesLate, applied.length < own.length);
+  const verdict = verdictOf(judgements, rule.addedByScript, applied.length < own.length);
   const failed = failures.some((text) => text.includes(`Rule "${rule.name}" failed`));
   return {
     rule: rule.name,
@@ -104,9 +104,9 @@ async function judgeRule(
 
 /** In a browser a script's effect is seen: it ran without a fault, once what it waits for was there. */
 function withScript(verdict: Verdict, measured: Measured[], failed: boolean): Verdict {
-  if (verdict !== 'unseen') return failed ? 'beaten' : verdict;
-  if (failed) return 'beaten';
-  return measured.some(({ elements }) => elements === 0) ? 'empty' : 'hit';
+  if (verdict !== 'unjudged') return failed ? 'overridden' : verdict;
+  if (failed) return 'overridden';
+  return measured.some(({ elements }) => elements === 0) ? 'no-match' : 'hit';
 }
 
 /** What is asked of the page for one action. */
@@ -145,5 +145,5 @@ function resultOf(
   // What only waits for an element acts on none: it is not counted.
   const unseen = actionKind(action).probe(action).by === 'nothing';
   const result = { action: action.kind, selector: action.selector, elements: unseen ? 0 : elements, pairs, won };
-  return { changes, unseen, result: { ...result, beaten: lost.map((each) => ({ ...each, by })) } };
+  return { changes, unseen, result: { ...result, overridden: lost.map((each) => ({ ...each, by })) } };
 }

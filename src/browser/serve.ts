@@ -21,11 +21,11 @@ const buildPath = '/local-needle-build/';
 
 /** A page with the build in it, and a layer before all others for probes. */
 export function withBuild(html: string, bundle: Bundle, place: CheckInput['place']): string {
-  const script = bundle.js === null ? '' : `<script src="${buildPath}needle.js"></script>`;
+  const script = bundle.js === null ? '' : `<script src="${buildPath}local-needle.js"></script>`;
   const first = `<style id="local-needle-first">@layer local-needle-probe { }</style>`;
   const built = insertInto(
     html,
-    `<link rel="stylesheet" id="local-needle-build" href="${buildPath}needle.css">${script}`,
+    `<link rel="stylesheet" id="local-needle-build" href="${buildPath}local-needle.css">${script}`,
     place,
   );
   // The first layer of all: what is important there wins over every other layer.
@@ -49,8 +49,9 @@ export async function answer(route: Route, { address, html, bundle, source, view
   if (request.method() !== 'GET') return route.abort();
   if (url.pathname.startsWith(buildPath)) {
     const name = url.pathname.slice(buildPath.length);
-    if (name === 'needle.css') return route.fulfill({ contentType: 'text/css', body: bundle.css.text });
-    if (name === 'needle.js') return route.fulfill({ contentType: 'text/javascript', body: bundle.js?.text ?? '' });
+    if (name === 'local-needle.css') return route.fulfill({ contentType: 'text/css', body: bundle.css.text });
+    if (name === 'local-needle.js')
+      return route.fulfill({ contentType: 'text/javascript', body: bundle.js?.text ?? '' });
     const bytes = bundle.files.get(name);
     return bytes ? route.fulfill({ body: Buffer.from(bytes) }) : route.fulfill({ status: 404, body: '' });
   }

@@ -2,7 +2,7 @@ import type { CDPSession, Page as BrowserPage } from 'playwright-core';
 import type { PageState } from '../core/page/state.js';
 
 /** Puts a page into a state: classes by script, pseudo-classes as the developer tools do. */
-export async function applyState(tab: BrowserPage, { addClass, removeClass, pseudo }: PageState): Promise<void> {
+export async function applyState(tab: BrowserPage, { addClass, removeClass, pseudoClass }: PageState): Promise<void> {
   await tab.evaluate(
     ({ add, remove }) => {
       for (const [selector, name] of remove)
@@ -12,14 +12,14 @@ export async function applyState(tab: BrowserPage, { addClass, removeClass, pseu
     },
     { add: addClass, remove: removeClass },
   );
-  if (pseudo.length === 0) return;
+  if (pseudoClass.length === 0) return;
   const tools = await tab.context().newCDPSession(tab);
   await tools.send('DOM.enable');
   await tools.send('CSS.enable');
   const { root } = await tools.send('DOM.getDocument', { depth: -1 });
   const forced = new Map<number, Set<string>>();
   const force = (id: number, name: string) => forced.set(id, (forced.get(id) ?? new Set()).add(name));
-  for (const [selector, written] of pseudo) {
+  for (const [selector, written] of pseudoClass) {
     const name = written.replace(/^:/, '').toLowerCase();
     const upwards = name === 'hover' || name === 'active' ? name : name.startsWith('focus') ? 'focus-within' : null;
     const { nodeIds } = await tools.send('DOM.querySelectorAll', { nodeId: root.nodeId, selector });

@@ -21,30 +21,30 @@ import type { KeptInFile } from '../core/check/result-cache.js';
 import type { PageWords } from '../core/page/site-words.js';
 import { decodePage, decodeStyle, readStart } from './decode.js';
 import { assembleSite, type SiteContent } from './site-content.js';
-import { readEntry, type Entry, type Missed, type StoredPage, type StoredStyle } from './stored.js';
+import { readEntry, type Entry, type NotCaptured, type StoredPage, type StoredStyle } from './stored.js';
 
-/** What a haystack's index says about the run that made it. */
-export interface HaystackHeader {
-  haystack: 1;
+/** What a capture's index says about the run that made it. */
+export interface CaptureHeader {
+  capture: 1;
   site: string;
   visitor: string | null;
   address: string;
   rendered: boolean;
 }
 
-/** A haystack as it stands on disk (docs/haystack.md). */
-export interface Haystack {
-  header: HaystackHeader;
+/** A capture as it stands on disk (docs/capture.md). */
+export interface Capture {
+  header: CaptureHeader;
   pages: Map<string, StoredPage>;
   styles: Map<string, StoredStyle>;
-  missed: Missed[];
+  notCaptured: NotCaptured[];
   /** Paths that an interrupted run had captured; null where the last run came to its end. */
   unfinished: Set<string> | null;
 }
 
-/** The folder of a site's haystack as one visitor sees it. */
-export const haystackFolder = (directory: string, site: string, visitor: string | null) =>
-  join(directory, 'haystack', visitor === null ? site : `${site}.${visitor}`);
+/** The folder of a site's capture as one visitor sees it. */
+export const captureFolder = (directory: string, site: string, visitor: string | null) =>
+  join(directory, 'captured', visitor === null ? site : `${site}.${visitor}`);
 
 const indexName = 'index.jsonl';
 /** What a run has captured so far; becomes a part of the index when the run ends. */
@@ -75,35 +75,35 @@ function damaged(folder: string, what: string): ProblemError {
   return new ProblemError(
     [
       {
-        message: `The haystack ${folder} is damaged: ${what}`,
-        hint: 'Run local-needle gather again with --anew; or restore the folder, if it is in git.',
+        message: `The capture ${folder} is damaged: ${what}`,
+        hint: 'Run local-needle capture again with --refetch; or restore the folder, if it is in git.',
       },
     ],
     'access',
   );
 }
 
-/** Reads the index and, after an interrupted run, the journal. Null where there is no haystack. Throws ProblemError where it is damaged. */
-export function readHaystack(folder: string): Haystack | null {
+/** Reads the index and, after an interrupted run, the journal. Null where there is no capture. Throws ProblemError where it is damaged. */
+export function readCapture(folder: string): Capture | null {
   const [index, journal] = [join(folder, indexName), join(folder, journalName)];
   if (!existsSync(index) && !existsSync(journal)) return null;
-  const haystack: Haystack = {
-    header: { haystack: 1, site: '', visitor: null, address: '', rendered: false },
+  const capture: Capture = {
+    header: { capture: 1, site: '', visitor: null, address: '', rendered: false },
     pages: new Map(),
     styles: new Map(),
-    missed: [],
+    notCaptured: [],
     unfinished: null,
   };
-  if (existsSync(index)) readLines(haystack, folder, indexName, false);
+  if (existsSync(index)) readLines(capture, folder, indexName, false);
   if (existsSync(journal)) {
-    haystack.unfinished = new Set();
-    haystack.missed = [];
-    readLines(haystack, folder, journalName, true);
+    capture.unfinished = new Set();
+    capture.notCaptured = [];
+    readLines(capture, folder, journalName, true);
   }
-  return haystack;
+  return capture;
 }
 
-function readLines(haystack: Haystack, folder: string, name: string, isJournal: boolean): void {
+function readLines(capture: Capture, folder: string, name: string, isJournal: boolean): void {
   const text = readFileSync(join(folder, name), 'utf8');
   const lines = text.split('\n');
   // A run that was killed may have left its last line half written: the page of that line was not yet told as captured.
@@ -116,10 +116,10 @@ function readLines(haystack: Haystack, folder: string, name: string, isJournal: 
   lines.forEach((line, number) => {
     try {
       if (number === 0) {
-        const header = JSON.parse(line) as HaystackHeader;
-        if (header.haystack !== 1) throw new Error('it is no haystack of this version');
-        haystack.header = header;
-      } else keep(haystack, asWritten ? (JSON.parse(line) as Entry) : readEntry(line), isJournal);
+        const header = JSON.parse(line) as CaptureHeader;
+        if (header.capture !== 1) throw new Error('it is no capture of this version');
+        capture.header = header;
+      } else keep(capture, asWritten ? (JSON.parse(line) as Entry) : readEntry(line), isJournal);
     } catch (error) {
       throw damaged(folder, `${name}:${number + 1} cannot be read (${(error as Error).message.slice(0, 120)})`);
     }
@@ -129,12 +129,12 @@ function readLines(haystack: Haystack, folder: string, name: string, isJournal: 
 /** The sum of the last line of an index; null where it is another line. */
 const endOf = (line: string | undefined) => /^\{"end":"([0-9a-f]{16})"\}$/.exec(line ?? '')?.[1] ?? null;
 
-function keep(haystack: Haystack, entry: Entry, isJournal: boolean): void {
+function keep(capture: Capture, entry: Entry, isJournal: boolean): void {
   if ('page' in entry) {
-    haystack.pages.set(entry.page.path, entry.page);
-    if (isJournal) haystack.unfinished?.add(entry.page.path);
-  } else if ('style' in entry) haystack.styles.set(entry.style.url, entry.style);
-  else haystack.missed.push(entry.missed);
+    capture.pages.set(entry.page.path, entry.page);
+    if (isJournal) capture.unfinished?.add(entry.page.path);
+  } else if ('style' in entry) capture.styles.set(entry.style.url, entry.style);
+  else capture.notCaptured.push(entry.notCaptured);
 }
 
 /** Holds the number of the process that captures; one that was killed leaves it behind, and it no longer counts. */
@@ -151,7 +151,7 @@ function takeLock(folder: string): void {
     }
     if (again || isRunning(Number(readFileSync(path, 'utf8')))) {
       throw new ProblemError(
-        [{ message: `Another gather is writing to ${folder}`, hint: 'Wait for it to end.' }],
+        [{ message: `Another capture is writing to ${folder}`, hint: 'Wait for it to end.' }],
         'access',
       );
     }
@@ -167,15 +167,15 @@ function isRunning(pid: number): boolean {
   }
 }
 
-/** Writes a haystack while a run goes on. Nothing is told as captured before it is on disk. */
-export class HaystackWriter {
+/** Writes a capture while a run goes on. Nothing is told as captured before it is on disk. */
+export class CaptureWriter {
   private readonly journal: number;
 
   /** Goes on from `earlier` where it was interrupted. */
   constructor(
     readonly folder: string,
-    readonly header: HaystackHeader,
-    readonly earlier: Haystack | null,
+    readonly header: CaptureHeader,
+    readonly earlier: Capture | null,
   ) {
     mkdirSync(folder, { recursive: true });
     takeLock(folder);
@@ -231,11 +231,11 @@ export class HaystackWriter {
 
   /**
    * Ends the run: the journal becomes a part of the index. `complete`: what the run did not see is gone from the site and
-   * leaves the haystack; else it stays. `gone`: addresses that answered that there is no such page.
+   * leaves the capture; else it stays. `gone`: addresses that answered that there is no such page.
    */
-  finish(complete: boolean, gone: ReadonlySet<string>): Haystack {
+  finish(complete: boolean, gone: ReadonlySet<string>): Capture {
     closeSync(this.journal);
-    const now = readHaystack(this.folder);
+    const now = readCapture(this.folder);
     if (!now?.unfinished) throw damaged(this.folder, 'its journal is gone');
     const seen = now.unfinished;
     const dropped = [...now.pages.values()].filter(({ path }) => !seen.has(path) && (complete || gone.has(path)));
@@ -252,7 +252,7 @@ export class HaystackWriter {
     const entries: Entry[] = [
       ...sorted(now.pages).map((page) => ({ page })),
       ...sorted(now.styles).map((style) => ({ style })),
-      ...now.missed.map((missed) => ({ missed })),
+      ...now.notCaptured.map((notCaptured) => ({ notCaptured })),
     ];
     const text = [this.header, ...entries].map((each) => JSON.stringify(each)).join('\n');
     writeFileAtomic.sync(
@@ -272,17 +272,17 @@ export class HaystackWriter {
   }
 }
 
-/** Reads a haystack as a site. Null where there is none. Throws ProblemError where it is damaged. */
-export function readHaystackSite(
+/** Reads a capture as a site. Null where there is none. Throws ProblemError where it is damaged. */
+export function readCapturedSite(
   name: string,
   folder: string,
   pathOptions: PathOptions,
   forms: PageIdForm[] | null,
   keptWords?: KeptInFile<PageWords>,
 ): SiteContent | null {
-  const haystack = readHaystack(folder);
-  if (!haystack) return null;
-  const stored = [...haystack.pages.values()];
+  const capture = readCapture(folder);
+  if (!capture) return null;
+  const stored = [...capture.pages.values()];
   const byFile = new Map(stored.map((page) => [page.file, page]));
   const findings: Finding[] = [];
   const bytesOf = (file: string) => {
@@ -301,12 +301,10 @@ export function readHaystackSite(
     return { path, url, file, opening, identity: `${stat.size} ${stat.mtimeMs}` };
   });
   const style = (address: string) => {
-    const found = haystack.styles.get(address);
+    const found = capture.styles.get(address);
     if (!found) return null;
     const { host, pathname, search } = new URL(address);
-    const file = address.startsWith(new URL(haystack.header.address).origin + '/')
-      ? pathname + search
-      : host + pathname;
+    const file = address.startsWith(new URL(capture.header.address).origin + '/') ? pathname + search : host + pathname;
     const bytes = bytesOf(found.file);
     return { text: decodeStyle(bytes, found.charset), file, identity: hashOf(bytes) };
   };

@@ -4,7 +4,7 @@ import { readOpening } from '../core/page/opening.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { decodePage, looksLikeHtml } from './decode.js';
 import { FetchFailure, fetchPolitely, type Fetched, type FetchOptions } from './fetch.js';
-import { hashOf, type HaystackWriter } from './capture-store.js';
+import { hashOf, type CaptureWriter } from './capture-store.js';
 import { importsOf, linksOf } from './links.js';
 import { readSitemap } from './sitemap.js';
 
@@ -29,7 +29,7 @@ export interface CrawlOptions {
   only: ((path: string) => boolean) | null;
   skip: ((path: string) => boolean) | null;
   /** Requests at a time. */
-  atOnce: number;
+  parallel: number;
   /** Fetches a page as a browser has it after its scripts ran; null: as served. */
   render: ((url: string) => Promise<{ url: string; status: number; html: string }>) | null;
   /** Stops the run after the pages in hand. */
@@ -39,7 +39,7 @@ export interface CrawlOptions {
 
 /** Something that happened to one address; told when it is on disk. */
 export interface CrawlEvent {
-  kind: 'captured' | 'unchanged' | 'kept' | 'missed';
+  kind: 'captured' | 'unchanged' | 'kept' | 'not captured';
   path: string;
   reason?: string;
   /** Pages done and pages known of, so far. */
@@ -51,7 +51,7 @@ export interface CrawlEvent {
 export interface CrawlResult {
   captured: number;
   unchanged: number;
-  missed: number;
+  notCaptured: number;
   /** Every page of the site was seen: none was cut off by a limit, a filter, a failure or an interruption. */
   complete: boolean;
   gone: Set<string>;
@@ -65,10 +65,10 @@ const mostSitemapUrls = 200_000;
 const longestAddress = 4000;
 
 /**
- * Captures a site into a haystack: robots.txt, then the sitemaps, then links within the site, breadth first. Throws
+ * Captures a site into a capture: robots.txt, then the sitemaps, then links within the site, breadth first. Throws
  * FetchFailure where the site's own address cannot be reached and nothing was captured.
  */
-export async function crawl(options: CrawlOptions, writer: HaystackWriter): Promise<CrawlResult> {
+export async function crawl(options: CrawlOptions, writer: CaptureWriter): Promise<CrawlResult> {
   return new Crawler(options, writer).run();
 }
 
@@ -86,7 +86,7 @@ class Crawler {
   private readonly result: CrawlResult = {
     captured: 0,
     unchanged: 0,
-    missed: 0,
+    notCaptured: 0,
     complete: true,
     gone: new Set(),
     cutOff: false,
@@ -94,10 +94,10 @@ class Crawler {
 
   constructor(
     private readonly options: CrawlOptions,
-    private readonly writer: HaystackWriter,
+    private readonly writer: CaptureWriter,
   ) {
     this.origin = new URL(options.address).origin;
-    this.slots = pLimit(options.atOnce);
+    this.slots = pLimit(options.parallel);
   }
 
   async run(): Promise<CrawlResult> {
@@ -107,7 +107,7 @@ class Crawler {
     for (const url of await this.readSitemaps()) this.enqueue(url, 'a sitemap');
     const running = new Set<Promise<void>>();
     while ((this.queue.length > 0 || running.size > 0) && !stop.aborted) {
-      while (this.queue.length > 0 && running.size < this.options.atOnce && !stop.aborted) {
+      while (this.queue.length > 0 && running.size < this.options.parallel && !stop.aborted) {
         const url = this.queue.shift() as string;
         const task: Promise<void> = this.visit(url).finally(() => running.delete(task));
         running.add(task);
@@ -158,9 +158,9 @@ class Crawler {
   }
 
   private miss(url: string, reason: string): void {
-    this.result.missed++;
-    this.writer.append({ missed: { url, reason } });
-    this.tell('missed', url, reason);
+    this.result.notCaptured++;
+    this.writer.append({ notCaptured: { url, reason } });
+    this.tell('not captured', url, reason);
   }
 
   private tell(kind: CrawlEvent['kind'], path: string, reason?: string): void {

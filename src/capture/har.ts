@@ -105,7 +105,7 @@ export function readHar(
     const path = normalisePath(url.href, options);
     if (text === undefined) {
       findings.push(
-        finding('no-body', `The recording ${shown} holds no content of ${url.href}`, {
+        finding('missing-content', `The recording ${shown} holds no content of ${url.href}`, {
           page: path,
           hint: 'Record anew with the contents of the answers.',
         }),

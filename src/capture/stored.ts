@@ -5,7 +5,7 @@ import { IsArray, IsInt, IsObject, IsOptional, IsString, Matches, Min, validateS
 export class StoredPage {
   @IsString() path!: string;
   @IsString() url!: string;
-  /** Below the haystack's folder; never leaves it. */
+  /** Below the capture's folder; never leaves it. */
   @Matches(/^pages\/(?!.*\.\.\/)[\w.~%/-]+$/) file!: string;
   @IsInt() @Min(0) bytes!: number;
   @Matches(/^[0-9a-f]{16}$/) hash!: string;
@@ -32,23 +32,23 @@ export class StoredStyle {
 }
 
 /** An address that could not be captured. */
-export class Missed {
+export class NotCaptured {
   @IsString() url!: string;
   @IsString() reason!: string;
 }
 
 /** A line of the index or of the journal. */
-export type Entry = { page: StoredPage } | { style: StoredStyle } | { missed: Missed };
+export type Entry = { page: StoredPage } | { style: StoredStyle } | { notCaptured: NotCaptured };
 
 /** Reads one line. Throws Error with the reason where it is no entry. */
 export function readEntry(line: string): Entry {
   const value = JSON.parse(line) as Record<string, unknown>;
   const [kind = ''] = Object.keys(value);
-  const shapes: Record<string, new () => object> = { page: StoredPage, style: StoredStyle, missed: Missed };
+  const shapes: Record<string, new () => object> = { page: StoredPage, style: StoredStyle, notCaptured: NotCaptured };
   const shape = Object.hasOwn(shapes, kind) ? shapes[kind] : undefined;
-  if (!shape || typeof value[kind] !== 'object') throw new Error('it is no entry of a haystack');
+  if (!shape || typeof value[kind] !== 'object') throw new Error('it is no entry of a capture');
   const instance = Object.assign(new shape(), value[kind]);
   const [fault] = validateSync(instance, { forbidUnknownValues: false });
-  if (fault) throw new Error(Object.values(fault.constraints ?? {})[0] ?? 'it is no entry of a haystack');
+  if (fault) throw new Error(Object.values(fault.constraints ?? {})[0] ?? 'it is no entry of a capture');
   return { [kind]: instance } as unknown as Entry;
 }

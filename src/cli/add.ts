@@ -43,8 +43,8 @@ function newRule(args: AddArguments): NewRule {
     note: args.note ?? null,
     pages,
     except: terms('path', args['except-path']),
-    firm: args.strength === 'firm',
-    late: args.late,
+    important: args.important,
+    addedByScript: args['added-by-script'],
     paused: args.paused,
     until: args.until ?? null,
     hide: args.hide ?? [],
@@ -90,13 +90,13 @@ const options = {
   'swap-text': { type: 'string', array: true, nargs: 2, describe: 'SELECTOR WORDS: other words' },
   style: { type: 'string', array: true, nargs: 1, describe: 'A style rule: ".button { color: teal; }"' },
   note: { type: 'string', describe: 'Why; ships as a comment' },
-  strength: { choices: ['firm'], describe: 'Make every declaration !important' },
-  late: { type: 'boolean', default: false, describe: 'Its element comes by script' },
+  important: { type: 'boolean', default: false, describe: 'Make every declaration !important' },
+  'added-by-script': { type: 'boolean', default: false, describe: 'The element is added by a script' },
   until: { type: 'string', describe: 'The last day on which it ships, such as 2027-03-31' },
   paused: { type: 'boolean', default: false, describe: 'Write it switched off' },
   file: { type: 'string', describe: `Rule file to write to (default: ${usualFile})` },
-  try: { type: 'boolean', default: false, describe: 'Show what it would do, and write nothing' },
-  anyway: { type: 'boolean', default: false, describe: 'Write it although it has errors' },
+  'dry-run': { type: 'boolean', default: false, describe: 'Show what it would do, and write nothing' },
+  force: { type: 'boolean', default: false, describe: 'Write it although it has errors' },
 } as const;
 
 type AddArguments = ArgumentsOf<typeof positionals, typeof options>;
@@ -107,7 +107,10 @@ export const command = defineCommand<AddArguments>({
   options,
   examples: [
     ['$0 add calm-payment --path /tickets/pay --hide ".masthead .menu" --note "Nobody should be led away."', ''],
-    ['$0 add winter-logo --body-class season-winter --swap-image ".logo img" ../assets/winter.svg --try', 'look first'],
+    [
+      '$0 add winter-logo --body-class season-winter --swap-image ".logo img" ../assets/winter.svg --dry-run',
+      'look first',
+    ],
   ],
   async run(args, { out, log }) {
     const wanted = newRule(args);
@@ -117,9 +120,9 @@ export const command = defineCommand<AddArguments>({
     out(`${block}\n`);
     out(checkText(report, styleFor(process.stdout, process.env), Infinity));
     const { errors } = report.totals;
-    if (args.try) out(`\nNothing was written (--try). It would go to the end of ${file}.`);
-    else if (errors > 0 && !args.anyway)
-      log('Nothing was written, because of the errors above; --anyway writes it all the same.');
+    if (args['dry-run']) out(`\nNothing was written (--dry-run). It would go to the end of ${file}.`);
+    else if (errors > 0 && !args.force)
+      log('Nothing was written, because of the errors above; --force writes it all the same.');
     else {
       writeAddition(all.project, addition);
       out(`\nWritten to the end of ${file}; nothing else in it changed.`);

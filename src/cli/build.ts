@@ -32,8 +32,8 @@ const options = {
     describe: 'Names that change with the content, and a manifest.json that tells them',
   },
   minify: { type: 'boolean', default: false, describe: 'Small: without notes and spaces' },
-  script: { type: 'boolean', default: true, describe: 'With --no-script, refuse to build what needs needle.js' },
-  anyway: { type: 'boolean', default: false, describe: 'Build what is sound although the check found errors' },
+  script: { type: 'boolean', default: true, describe: 'With --no-script, refuse to build what needs local-needle.js' },
+  force: { type: 'boolean', default: false, describe: 'Build what has no errors, although the check found some' },
   ...failOn,
 } as const;
 
@@ -42,7 +42,7 @@ type BuildArguments = ArgumentsOf<Record<never, never>, typeof options>;
 export const command = defineCommand<BuildArguments>({
   options,
   examples: [
-    ['$0 build --as bundle --out public/assets', 'needle.css, and needle.js if a rule needs it'],
+    ['$0 build --as bundle --out public/assets', 'local-needle.css, and local-needle.js if a rule needs it'],
     ['$0 build --hashed --minify', 'names that no cache keeps too long'],
     ['$0 build --as snippets --page /tickets/pay | xclip', 'one page’s snippet into the clipboard'],
     ['$0 build --as pages --out ../public-with-rules', 'a copy of a folder of HTML with the rules written in'],
@@ -57,13 +57,13 @@ export const command = defineCommand<BuildArguments>({
     const withErrors = ready.filter(({ errors }) => errors.length > 0);
     for (const { making, errors } of withErrors) {
       const which = [...new Set(errors.map(({ code, rule }) => `${code} in ${rule ?? 'a rule file'}`))];
-      log(`${making.site.name}: ${count(errors.length, 'error')}${args.anyway ? `: ${firstFew(which, 5)}` : ''}`);
-      if (!args.anyway) log(findingsText(errors, style).join('\n').trimEnd());
+      log(`${making.site.name}: ${count(errors.length, 'error')}${args.force ? `: ${firstFew(which, 5)}` : ''}`);
+      if (!args.force) log(findingsText(errors, style).join('\n').trimEnd());
     }
     if (withErrors.length > 0) {
-      if (args.anyway) log('What is sound ships; local-needle check says more.');
-      else log('Nothing was written. Mend them, or pause the rules (rules pause NAME); --anyway ships what is sound.');
-      if (!args.anyway) return status.findings;
+      if (args.force) log('What is sound ships; local-needle check says more.');
+      else log('Nothing was written. Mend them, or pause the rules (rules pause NAME); --force ships what is sound.');
+      if (!args.force) return status.findings;
     }
     if (args.page !== undefined && ready[0]) return printSnippet(ready[0], args, { out, log });
     const findings = ready.flatMap((each) => {

@@ -1,6 +1,6 @@
 import { crawl, type CrawlEvent } from '../capture/crawl.js';
 import { defaultFetchOptions, FetchFailure } from '../capture/fetch.js';
-import { haystackFolder, HaystackWriter, readHaystack, type HaystackHeader } from '../capture/capture-store.js';
+import { captureFolder, CaptureWriter, readCapture, type CaptureHeader } from '../capture/capture-store.js';
 import { isPathPattern, normalisePath, pathPattern } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 import { findProject, loadSettings } from '../project/settings.js';
@@ -39,25 +39,25 @@ const options = {
   limit: { type: 'number', default: 10_000, describe: 'Pages at most' },
   only: { type: 'string', array: true, describe: 'Path patterns: capture these pages alone' },
   skip: { type: 'string', array: true, describe: 'Path patterns: leave these pages out' },
-  'at-once': { type: 'number', default: 4, describe: 'Requests at a time' },
+  parallel: { type: 'number', default: 4, describe: 'Requests at a time' },
   timeout: { type: 'number', default: 30, describe: 'Seconds that one request may take' },
   rendered: {
     type: 'boolean',
     default: false,
     describe: 'Capture pages as Chromium has them after their scripts ran',
   },
-  anew: { type: 'boolean', default: false, describe: 'Fetch every page again, whatever is there' },
+  refetch: { type: 'boolean', default: false, describe: 'Fetch every page again, even if it is unchanged' },
 } as const;
 
-type GatherArguments = ArgumentsOf<typeof siteByName.positionals, typeof options>;
+type CaptureArguments = ArgumentsOf<typeof siteByName.positionals, typeof options>;
 
-export const command = defineCommand<GatherArguments>({
+export const command = defineCommand<CaptureArguments>({
   ...siteByName,
   options,
   examples: [
-    ['$0 gather live', 'all pages of the site, by its sitemaps and links'],
-    ['$0 gather live --only "/winter{/*}?" --limit 50', 'a part of it'],
-    ['$0 gather live --visitor member', 'as a member sees it'],
+    ['$0 capture live', 'all pages of the site, by its sitemaps and links'],
+    ['$0 capture live --only "/winter{/*}?" --limit 50', 'a part of it'],
+    ['$0 capture live --visitor member', 'as a member sees it'],
   ],
   async run(args, { out, log }) {
     const directory = findProject(args.project, process.cwd());
@@ -66,27 +66,27 @@ export const command = defineCommand<GatherArguments>({
     if (source.from.kind !== 'address') {
       const { site } = openSite(directory, settings, source);
       out(
-        `${source.name}: ${count(site.pages.length, 'page')} in ${source.from.where}. A ${source.from.kind === 'har' ? 'recording' : 'folder'} is read afresh each time and needs no gathering.`,
+        `${source.name}: ${count(site.pages.length, 'page')} in ${source.from.where}. A ${source.from.kind === 'har' ? 'recording' : 'folder'} is read afresh each time and needs no capturing.`,
       );
       return status.fine;
     }
-    if (!(args.limit >= 1) || !(args['at-once'] >= 1) || !(args.timeout > 0))
-      throw new ProblemError([{ message: '--limit, --at-once and --timeout take numbers above 0' }]);
+    if (!(args.limit >= 1) || !(args.parallel >= 1) || !(args.timeout > 0))
+      throw new ProblemError([{ message: '--limit, --parallel and --timeout take numbers above 0' }]);
     const visitor = args.visitor ?? null;
     const headers = visitor === null ? {} : visitorHeaders(settings, visitor, process.env);
-    const folder = haystackFolder(directory, source.name, visitor);
+    const folder = captureFolder(directory, source.name, visitor);
     const address = source.from.where;
-    const header: HaystackHeader = {
-      haystack: 1,
+    const header: CaptureHeader = {
+      capture: 1,
       site: source.name,
       visitor,
       address: new URL(address).origin,
       rendered: args.rendered,
     };
-    const earlier = args.anew ? null : readHaystack(folder);
+    const earlier = args.refetch ? null : readCapture(folder);
     if (earlier?.unfinished)
       log(`Going on with a run that was interrupted after ${count(earlier.unfinished.size, 'page')}.`);
-    const writer = new HaystackWriter(folder, header, earlier);
+    const writer = new CaptureWriter(folder, header, earlier);
     const renderer = args.rendered ? await startRendering(address, headers, settings.viewports[0]) : null;
     const stop = new AbortController();
     const interrupted = () => stop.abort();
@@ -102,7 +102,7 @@ export const command = defineCommand<GatherArguments>({
           limit: args.limit,
           only: pathTest('only', args.only),
           skip: pathTest('skip', args.skip),
-          atOnce: args['at-once'],
+          parallel: args.parallel,
           render: renderer?.render ?? null,
           stop: stop.signal,
           onPage: show.page,
@@ -115,13 +115,13 @@ export const command = defineCommand<GatherArguments>({
         log(`Interrupted. What was captured is kept; the same command goes on from here.`);
         return status.access;
       }
-      const haystack = writer.finish(result.complete, result.gone);
+      const capture = writer.finish(result.complete, result.gone);
       out(
-        `${source.name}${visitor ? ` as ${visitor}` : ''}: ${count(haystack.pages.size, 'page')} and ${count(haystack.styles.size, 'stylesheet')} (${result.captured} captured, ${result.unchanged} unchanged, ${result.missed} missed)`,
+        `${source.name}${visitor ? ` as ${visitor}` : ''}: ${count(capture.pages.size, 'page')} and ${count(capture.styles.size, 'stylesheet')} (${result.captured} captured, ${result.unchanged} unchanged, ${result.notCaptured} not captured)`,
       );
-      for (const { url, reason } of haystack.missed.slice(0, 10))
-        out(`  missed ${printable(url)}: ${printable(reason)}`);
-      if (haystack.missed.length > 10) out(`  and ${haystack.missed.length - 10} more, in the index`);
+      for (const { url, reason } of capture.notCaptured.slice(0, 10))
+        out(`  not captured: ${printable(url)}: ${printable(reason)}`);
+      if (capture.notCaptured.length > 10) out(`  and ${capture.notCaptured.length - 10} more, in the index`);
       if (result.cutOff) out(`  The limit of ${args.limit} pages cut the rest off: --limit takes a larger one.`);
       out(`  in ${folder}`);
       return status.fine;
@@ -154,7 +154,7 @@ async function startRendering(
   return startRenderer(address, headers, viewport);
 }
 
-/** A bar on a terminal (what was missed is listed at the end), a line for each page elsewhere. */
+/** A bar on a terminal (what could not be captured is listed at the end), a line for each page elsewhere. */
 function progress(log: (text: string) => void): { page: (event: CrawlEvent) => void; end: () => void } {
   const bar = progressBar('pages', 1);
   if (!bar) {

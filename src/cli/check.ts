@@ -1,6 +1,6 @@
 import { basename, dirname } from 'node:path';
 import packageJson from '../../package.json' with { type: 'json' };
-import { accept, lostSince } from '../core/check/accepted.js';
+import { accept, noLongerHitSince } from '../core/check/accepted.js';
 import { checkAllViewports } from '../core/check/all-viewports.js';
 import { withBrowserVerdicts } from '../core/check/browser-verdicts.js';
 import { check, withFindings } from '../core/check/check.js';
@@ -114,7 +114,7 @@ export const command = defineCommand<CheckArguments>({
     const withLost = ({ project, input, keep }: OpenedCheck, plain: CheckReport) => {
       keep();
       const accepted = args.accept ? null : readAccepted(project.directory);
-      return withFindings(plain, accepted ? lostSince(accepted, plain, input.viewports[0]?.name ?? '') : []);
+      return withFindings(plain, accepted ? noLongerHitSince(accepted, plain, input.viewports[0]?.name ?? '') : []);
     };
     if (args.watch) {
       const { watchAndCheck } = await import('./watch.js');

@@ -1,8 +1,8 @@
-import { drift } from '../core/compare/compare.js';
+import { compare } from '../core/compare/compare.js';
 import { loadProject } from '../project/project.js';
 import { findProject } from '../project/settings.js';
 import { chosenSite } from '../project/read-configuration.js';
-import { driftText } from '../report/compare.js';
+import { compareText } from '../report/compare.js';
 import { styleFor } from '../report/text.js';
 import { failOn, statusFor } from './check.js';
 import { defineCommand, type ArgumentsOf } from './command.js';
@@ -15,25 +15,25 @@ const positionals = {
 
 const options = { ...failOn } as const;
 
-type DriftArguments = ArgumentsOf<typeof positionals, typeof options>;
+type CompareArguments = ArgumentsOf<typeof positionals, typeof options>;
 
-export const command = defineCommand<DriftArguments>({
+export const command = defineCommand<CompareArguments>({
   usage: '<a> <b>',
   positionals,
   formats: ['text', 'json'],
   options,
-  examples: [['$0 drift live staging', 'which rules break on the other copy, and what would hold on both']],
+  examples: [['$0 compare live staging', 'which rules break on the other copy, and what would hold on both']],
   async run(args, { out }) {
     const project = loadProject(findProject(args.project, process.cwd()));
     const [here, there] = [args.a, args.b].map((name) =>
       openSite(project.directory, project.settings, chosenSite(project.settings, name)),
     );
     if (!here || !there) return 2;
-    const report = drift(here, there, project.rules);
+    const report = compare(here, there, project.rules);
     out(
       args.format === 'json'
         ? JSON.stringify(report, null, 2)
-        : driftText(report, styleFor(process.stdout, process.env)),
+        : compareText(report, styleFor(process.stdout, process.env)),
     );
     return statusFor(
       report.rules.map(() => 'warning'),

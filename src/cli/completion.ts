@@ -15,7 +15,7 @@ export function complete(words: string[], commands: string[]): string[] {
       const named = rest.length > 1 && ['pause', 'resume'].includes(rest[0] ?? '');
       return starting(named ? project.rules.map(({ name }) => name) : ['list', 'pause', 'resume']);
     }
-    if (command === 'gather' || command === 'drift') return starting(project.settings.sites.map(({ name }) => name));
+    if (command === 'capture' || command === 'compare') return starting(project.settings.sites.map(({ name }) => name));
     if (!word.startsWith('/') && command !== 'pages') return [];
     const content = capturedSite(project.directory, project.settings, chosenSite(project.settings, undefined), null);
     return starting(content?.site.pages.map(({ path }) => path) ?? []);

@@ -1,13 +1,13 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { dirname, extname, join, relative, resolve } from 'node:path';
-import { lift, type LiftInput, type OldFile } from '../core/convert/convert.js';
+import { convert, type ConvertInput, type OldFile } from '../core/convert/convert.js';
 import { ProblemError } from '../core/place.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { loadFileUse, systemReason, withSource } from '../project/files.js';
 import type { Project } from '../project/project.js';
 import type { SiteSource } from '../project/read-configuration.js';
 import { readRuleFile } from '../project/rule-file.js';
-import { liftText } from '../report/convert.js';
+import { convertText } from '../report/convert.js';
 import { styleFor } from '../report/text.js';
 import { defineCommand, type ArgumentsOf, status } from './command.js';
 import { pageAt } from '../app/page-at.js';
@@ -28,31 +28,31 @@ const positionals = {
 } as const;
 
 const options = {
-  out: { type: 'string', default: 'rules/lifted.css', describe: 'Rule file to write, in the project' },
+  out: { type: 'string', default: 'rules/converted.css', describe: 'Rule file to write, in the project' },
   leftover: {
     type: 'string',
     default: 'leftover',
     describe: 'Folder for what is not for single pages, in the project',
   },
-  try: { type: 'boolean', default: false, describe: 'Show what it would do, and write nothing' },
+  'dry-run': { type: 'boolean', default: false, describe: 'Show the rules and write nothing' },
 } as const;
 
-type LiftArguments = ArgumentsOf<typeof positionals, typeof options>;
+type ConvertArguments = ArgumentsOf<typeof positionals, typeof options>;
 
-export const command = defineCommand<LiftArguments>({
+export const command = defineCommand<ConvertArguments>({
   usage: '<files..>',
   positionals,
   options,
   formats: ['text', 'json'],
   examples: [
-    ['$0 lift old/site-wide.css --try', 'look first'],
-    ['$0 lift old/site-wide.css old/pay.html=/tickets/pay', 'a snippet of one page with it'],
+    ['$0 convert old/site-wide.css --dry-run', 'look first'],
+    ['$0 convert old/site-wide.css old/pay.html=/tickets/pay', 'a snippet of one page with it'],
   ],
   async run(args, { out, log }) {
     const { project, source, content } = openProject(args);
     const file = ruleFileNamed(args.out);
     const scriptFolder = file.replace(/^.*\//, '').replace(/\.css$/, '');
-    const input: LiftInput = {
+    const input: ConvertInput = {
       files: args.files.map((name) => oldFile(name, content, source)),
       view: content,
       viewports: project.settings.viewports,
@@ -61,7 +61,7 @@ export const command = defineCommand<LiftArguments>({
       scriptFolder,
       readRules: (text, scripts) => rulesOf(text, file, scripts, project),
     };
-    const result = lift(input);
+    const result = convert(input);
     const scripts = [...result.scripts].map(([name, text]): [string, string] => [
       join(dirname(file), scriptFolder, name),
       text,
@@ -74,14 +74,15 @@ export const command = defineCommand<LiftArguments>({
     ]);
     const written = { rules: file, scripts: scripts.map(([name]) => name), leftovers: leftovers.map(([name]) => name) };
     const same = result.proof.differences.length === 0;
-    if (!args.try && same) {
+    if (!args['dry-run'] && same) {
       refuseToOverwrite(project.directory, [...files.keys()]);
       writeFiles(project.directory, files);
     }
     if (args.format === 'json') out(JSON.stringify(reportOf(result, content), null, 2));
-    else out(liftText(result, written, content.site, styleFor(process.stdout, process.env), args.try || !same));
-    if (args.try && args.format !== 'json' && result.rules !== '') out(`\n${result.rules.trimEnd()}`);
-    if (args.try) log('Nothing was written (--try).');
+    else
+      out(convertText(result, written, content.site, styleFor(process.stdout, process.env), args['dry-run'] || !same));
+    if (args['dry-run'] && args.format !== 'json' && result.rules !== '') out(`\n${result.rules.trimEnd()}`);
+    if (args['dry-run']) log('Nothing was written (--dry-run).');
     else if (!same)
       log('Nothing was written, since pages would look different: this is a fault of Local Needle, tell its makers.');
     return same ? status.fine : status.findings;
@@ -96,7 +97,7 @@ function ruleFileNamed(name: string): string {
   ]);
 }
 
-/** Reads a file to lift; `name=/path` says the page that it is pasted into. */
+/** Reads a file to convert; `name=/path` says the page that it is pasted into. */
 function oldFile(given: string, content: SiteContent, source: SiteSource): OldFile {
   const [, path = given, address] = /^(.*?)=(\/.*)$/.exec(given) ?? [];
   const kind = kinds[extname(path).toLowerCase()];
@@ -143,14 +144,14 @@ function refuseToOverwrite(directory: string, files: string[]): void {
     ]);
 }
 
-function reportOf({ lifted, left, proof, rules }: ReturnType<typeof lift>, { site }: SiteContent) {
+function reportOf({ converted, left, proof, rules }: ReturnType<typeof convert>, { site }: SiteContent) {
   const { pages, elements, values, differences } = proof;
   return {
-    kind: 'local-needle.lift',
+    kind: 'local-needle.convert',
     version: 1,
     site: site.name,
     rules,
-    lifted,
+    converted,
     left,
     proof: {
       pages,

@@ -11,10 +11,10 @@ import { defineCommand, type ArgumentsOf, status } from './command.js';
 const steps = (live: string, staging: string): { why: string; command: string[]; quiet?: boolean }[] => [
   {
     why: 'A project for a running site and its staging copy',
-    command: ['start', `live=${live}`, `staging=${staging}`],
+    command: ['init', `live=${live}`, `staging=${staging}`],
   },
-  { why: 'Capture both: sitemaps first, then links; robots.txt obeyed', command: ['gather', 'live'], quiet: true },
-  { why: '', command: ['gather', 'staging'], quiet: true },
+  { why: 'Capture both: sitemaps first, then links; robots.txt obeyed', command: ['capture', 'live'], quiet: true },
+  { why: '', command: ['capture', 'staging'], quiet: true },
   { why: 'Know the pages: what can pick each of them out', command: ['pages'] },
   { why: 'One of them: each way to target it, ready to paste', command: ['pages', '/tickets/pay'] },
   { why: 'Check: every rule on every page that it targets (four rules hold a mistake)', command: ['check'] },
@@ -22,19 +22,19 @@ const steps = (live: string, staging: string): { why: string; command: string[];
     why: 'Why a rule does not show: what beats it, and the smallest change that wins',
     command: ['why', 'camera-colour', '/harbours/skerry'],
   },
-  { why: 'Will the rules hold on staging, where IDs differ?', command: ['drift', 'live', 'staging'] },
+  { why: 'Will the rules hold on staging, where IDs differ?', command: ['compare', 'live', 'staging'] },
   {
     why: 'Ship: one stylesheet and one script, read back and held against the check (the four mistakes are left as they are)',
-    command: ['build', '--as', 'bundle', '--out', 'needle', '--anyway'],
+    command: ['build', '--as', 'bundle', '--out', 'local-needle', '--force'],
   },
   {
     why: 'Ship it where each page has a box of its own: one snippet, ready to paste',
-    command: ['build', '--as', 'snippets', '--page', '/harbours/skerry', '--anyway'],
+    command: ['build', '--as', 'snippets', '--page', '/harbours/skerry', '--force'],
     quiet: true,
   },
   {
     why: 'Bring old CSS and snippets along: rules where they are for single pages, and proof that nothing changes',
-    command: ['lift', 'old/site-wide.css', 'old/pay.html=/tickets/pay', 'old/everywhere.html'],
+    command: ['convert', 'old/site-wide.css', 'old/pay.html=/tickets/pay', 'old/everywhere.html'],
   },
 ];
 
@@ -79,7 +79,7 @@ export const command = defineCommand<DemoArguments>({
         output.out(colour.bold(`$ local-needle ${words.join(' ')}`));
         // One stream, so that findings stand below the command that made them.
         await runLine(words, { out: output.out, log: quiet ? () => undefined : output.out });
-        if (words[0] === 'start') appendFileSync('local-needle.yaml', demoSettings);
+        if (words[0] === 'init') appendFileSync('local-needle.yaml', demoSettings);
         output.out('');
       }
     } finally {
@@ -89,9 +89,11 @@ export const command = defineCommand<DemoArguments>({
     output.out(`${colour.bold('Try next')}, in ${directory}:`);
     output.out(`  mend .promo-feild in rules/tickets.css and nite-boat in rules/site.css, then: local-needle check`);
     output.out(`  see it in your browser: local-needle preview`);
-    output.out(`  read needle/needle.css: each selector is limited to its pages, with the rule's note above it`);
     output.out(
-      `  npm run demo:serve in the clone keeps the site up; then: CREW_COOKIE=1 local-needle gather --visitor member`,
+      `  read local-needle/local-needle.css: each selector is limited to its pages, with the rule's note above it`,
+    );
+    output.out(
+      `  npm run demo:serve in the clone keeps the site up; then: CREW_COOKIE=1 local-needle capture --visitor member`,
     );
     return status.fine;
   },

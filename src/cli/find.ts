@@ -31,7 +31,7 @@ const positionals = { selector: { type: 'string', describe: 'A selector, or a li
 const options = {
   text: { type: 'string', describe: 'Words seen on the page, instead of a selector' },
   page: { type: 'string', describe: 'Path of the page to look at closely (default: the first that matches)' },
-  seconds: { type: 'number', default: 60, describe: 'Seconds that the search may take' },
+  timeout: { type: 'number', default: 60, describe: 'Seconds that the search may take' },
   ...lookOptions,
 } as const;
 
@@ -51,7 +51,7 @@ export const command = defineCommand<FindArguments>({
     const { project, source, content } = openProject(args);
     const look = viewOptions(args, project, source, content);
     const view = look.view(look.visitor) ?? content;
-    const end = Date.now() + args.seconds * 1000;
+    const end = Date.now() + args.timeout * 1000;
     const report = find({
       view,
       query,

@@ -11,7 +11,7 @@ import { count, styleFor } from '../report/text.js';
 import { defineCommand, type ArgumentsOf, status } from './command.js';
 import { writeFiles } from '../app/write.js';
 
-/** A site as the call names it: a folder, whose pages are looked at, or an address, which is gathered later. */
+/** A site as the call names it: a folder, whose pages are looked at, or an address, which is captured later. */
 interface NewSite {
   name: string;
   where: string;
@@ -27,9 +27,9 @@ const positionals = {
   },
 } as const;
 
-type StartArguments = ArgumentsOf<typeof positionals, Record<never, never>>;
+type InitArguments = ArgumentsOf<typeof positionals, Record<never, never>>;
 
-export const command = defineCommand<StartArguments>({
+export const command = defineCommand<InitArguments>({
   usage: '<from..>',
   positionals,
   examples: [
@@ -63,11 +63,11 @@ export const command = defineCommand<StartArguments>({
     }
     out(`Wrote ${[...files.keys()].join(' and ')}.${hasRules ? ' Your rules were left as they are.' : ''}`);
     out(`Editors complete and check them by ${[...editor.keys()].join(', ')}.`);
-    const gather = sites
+    const capture = sites
       .filter(({ content }) => !content)
-      .map(({ name }) => colour.bold(`local-needle gather ${name}`));
+      .map(({ name }) => colour.bold(`local-needle capture ${name}`));
     out(
-      `Next: ${gather.length > 0 ? `${gather.join(' and ')} ${gather.length > 1 ? 'capture' : 'captures'} the pages, ` : ''}${colour.bold('local-needle pages')} lists them, ${colour.bold('local-needle check')} judges the rules.`,
+      `Next: ${capture.length > 0 ? `${capture.join(' and ')} ${capture.length > 1 ? 'capture' : 'captures'} the pages, ` : ''}${colour.bold('local-needle pages')} lists them, ${colour.bold('local-needle check')} judges the rules.`,
     );
     return status.fine;
   },

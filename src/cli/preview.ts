@@ -1,7 +1,7 @@
 import { relative, resolve, sep } from 'node:path';
 import { networkReason } from '../capture/fetch.js';
 import { decodePage } from '../capture/decode.js';
-import { haystackFolder } from '../capture/capture-store.js';
+import { captureFolder } from '../capture/capture-store.js';
 import { check } from '../core/check/check.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { ProblemError } from '../core/place.js';
@@ -77,9 +77,9 @@ function upstreamOf({ project, source }: OpenedCheck, args: Omit<PreviewArgument
 }
 
 /** Tries a rule on all of its pages, and writes it where that is wished. */
-function addRule(all: OpenedCheck, rule: NewRule, write: 'no' | 'if-sound' | 'anyway'): AddAnswer {
+function addRule(all: OpenedCheck, rule: NewRule, write: 'no' | 'if-sound' | 'force'): AddAnswer {
   const { addition, report } = tryRule(all, rule, usualFile);
-  const written = write === 'anyway' || (write === 'if-sound' && report.totals.errors === 0);
+  const written = write === 'force' || (write === 'if-sound' && report.totals.errors === 0);
   if (written) writeAddition(all.project, addition);
   return {
     block: addition.block,
@@ -102,7 +102,7 @@ function watchFiles(
   const { from, name } = source;
   const pageFolders =
     from.kind === 'address'
-      ? [haystackFolder(project.directory, name, null), haystackFolder(project.directory, name, input.visitor)]
+      ? [captureFolder(project.directory, name, null), captureFolder(project.directory, name, input.visitor)]
       : [resolve(project.directory, from.where)];
   return watchFolders([project.directory, ...pageFolders], log, (paths) => {
     const isPage = (each: string) => pageFolders.some((folder) => each === folder || each.startsWith(folder + sep));

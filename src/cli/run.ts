@@ -4,12 +4,12 @@ import type { Command, CommonArguments, Output } from './command.js';
 
 /** Every command with what it is for; the rest of it is loaded when it is called. */
 const commands: Record<string, { describe: string; usage?: string; load: () => Promise<{ command: unknown }> }> = {
-  start: {
+  init: {
     describe: 'Make a project for a folder of HTML or a running site',
     usage: '<from..>',
     load: () => import('./init.js'),
   },
-  gather: {
+  capture: {
     describe: 'Capture the pages of a running site',
     usage: '[name]',
     load: () => import('./capture.js'),
@@ -30,7 +30,7 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
     usage: '[do] [name]',
     load: () => import('./rules.js'),
   },
-  lift: {
+  convert: {
     describe: 'Turn old CSS and snippets into rules, with nothing changed on any page',
     usage: '<files..>',
     load: () => import('./convert.js'),
@@ -41,7 +41,7 @@ const commands: Record<string, { describe: string; usage?: string; load: () => P
     usage: '<rule> <page>',
     load: () => import('./why.js'),
   },
-  drift: {
+  compare: {
     describe: 'Compare two sites and what the rules do on them',
     usage: '<a> <b>',
     load: () => import('./compare.js'),

@@ -22,8 +22,8 @@ export interface TextFault {
   /** Where in the text, counted from 0 in UTF-16 units. */
   offset: number;
   hint?: string;
-  /** `bad-path`: a path is at fault, which is a finding rather than a broken file. */
-  code?: 'bad-path';
+  /** `invalid-path`: a path is at fault, which is a finding rather than a broken file. */
+  code?: 'invalid-path';
 }
 
 /** A piece of text cannot be read; whoever knows where the text stands makes a problem or a finding of it. */

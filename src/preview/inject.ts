@@ -33,8 +33,8 @@ export function injected(html: string, { place, hasScript, version, allowed }: I
     else if (allowed.site) bringHome(text, html, element, allowed.site);
   }
   // As XHTML has it too.
-  const link = `<link rel="stylesheet" ${sheetMark}="" href="${ownFolder}needle.css?${version}" />`;
-  const script = hasScript ? `<script src="${ownFolder}needle.js?${version}" ${nonce}></script>` : '';
+  const link = `<link rel="stylesheet" ${sheetMark}="" href="${ownFolder}local-needle.css?${version}" />`;
+  const script = hasScript ? `<script src="${ownFolder}local-needle.js?${version}" ${nonce}></script>` : '';
   const origins = `data-panel="${escapeHtml(allowed.panel)}" data-site="${escapeHtml(allowed.site ?? '')}"`;
   const panel = `<script src="${ownFolder}page.js" ${nonce} ${origins} defer=""></script>`;
   text.appendLeft(insertionPoint(html, place), link + script);

@@ -120,10 +120,10 @@ function captured(
 function ownFile({ bundle }: PreviewSession, request: FastifyRequest, reply: FastifyReply): FastifyReply {
   const name = decodeURIComponent((request.raw.url ?? '').slice(ownFolder.length).replace(/[?#].*$/, ''));
   const texts: Record<string, () => string> = {
-    'needle.css': () => bundle.css.text,
-    'needle.css.map': () => bundle.css.map,
-    'needle.js': () => bundle.js?.text ?? '',
-    'needle.js.map': () => bundle.js?.map ?? '{}',
+    'local-needle.css': () => bundle.css.text,
+    'local-needle.css.map': () => bundle.css.map,
+    'local-needle.js': () => bundle.js?.text ?? '',
+    'local-needle.js.map': () => bundle.js?.map ?? '{}',
     'page.js': () => clientFile('page.js'),
   };
   const type = mime.getType(name.replace(/\.map$/, '.json')) ?? 'application/octet-stream';
@@ -151,11 +151,11 @@ function makeSeenPage({ reading }: PreviewSession, address: string, html: string
 /** What the live page's own policy would say to the build. */
 function noticesOf({ bundle, reading }: PreviewSession, page: Page, html: string, policy: string | null): string[] {
   const own = pageAddress(page);
-  const at = reading.bundleAddress ?? '/needle.css';
+  const at = reading.bundleAddress ?? '/local-needle.css';
   const asked = [
-    { kind: 'style' as const, name: 'needle.css', address: new URL(at, own).href },
+    { kind: 'style' as const, name: 'local-needle.css', address: new URL(at, own).href },
     ...(bundle.js
-      ? [{ kind: 'script' as const, name: 'needle.js', address: new URL(at.replace(/\.css$/, '.js'), own).href }]
+      ? [{ kind: 'script' as const, name: 'local-needle.js', address: new URL(at.replace(/\.css$/, '.js'), own).href }]
       : []),
   ];
   const policies = policiesOf(policy, readDocument(html).root);

@@ -20,7 +20,7 @@ export type News =
   | { kind: 'look' };
 
 /** Whether a rule is in what the preview shows, and why not. */
-export type Standing = 'on' | 'off' | 'paused' | 'ended';
+export type PreviewStatus = 'on' | 'off' | 'paused' | 'expired';
 
 /** All rules on all pages, for the overview. */
 export interface OverviewState {
@@ -37,7 +37,7 @@ export interface OverviewState {
     name: string;
     place: string;
     note: string | null;
-    standing: Standing;
+    status: PreviewStatus;
     pages: number;
     verdicts: Partial<Record<Verdict, number>>;
   }[];
@@ -64,7 +64,7 @@ export interface PanelState {
     name: string;
     note: string | null;
     place: string;
-    standing: Standing;
+    status: PreviewStatus;
     /** Null where it was not judged here. */
     verdict: Verdict | null;
     says: string;
@@ -87,11 +87,11 @@ export interface AddRequest {
   pages: string;
   name: string;
   note: string;
-  late: boolean;
+  addedByScript: boolean;
   /** False: show what it would do. */
   write: boolean;
   /** Write it although it has errors. */
-  anyway: boolean;
+  force: boolean;
 }
 
 /** What came of it. */

@@ -24,9 +24,9 @@ export class RuleRequest implements AddRequest {
   @Matches(/^[A-Za-z][\w-]{0,80}$/, { message: 'The name takes letters, digits and hyphens, a letter first' })
   name!: string;
   @IsString() @MaxLength(1000) note!: string;
-  @IsBoolean() late!: boolean;
+  @IsBoolean() addedByScript!: boolean;
   @IsBoolean() write!: boolean;
-  @IsBoolean() anyway!: boolean;
+  @IsBoolean() force!: boolean;
 }
 
 /** What came with a request as what it must be, or what is wrong with it. */

@@ -12,7 +12,7 @@ import { ProblemError } from '../core/place.js';
 import { rulePages } from '../core/target/delivery.js';
 import { hasEnded } from '../core/rule/status.js';
 import type { Rule } from '../core/rule/rule.js';
-import type { News, Standing } from './protocol.js';
+import type { News, PreviewStatus } from './protocol.js';
 
 /** The project and its pages as they were read at one moment. */
 export interface Reading {
@@ -28,7 +28,7 @@ export interface Reading {
   check: (rules: Rule[]) => CheckReport;
 }
 
-/** What needle.js does for a rule, to see where a change needs the page anew. */
+/** What local-needle.js does for a rule, to see where a change needs the page anew. */
 interface Acting {
   signature: string;
   pages: string[];
@@ -118,9 +118,9 @@ export class PreviewSession {
     return true;
   }
 
-  standingOf(rule: Rule): Standing {
+  statusOf(rule: Rule): PreviewStatus {
     if (rule.paused) return 'paused';
-    if (hasEnded(rule, this.reading.input.today)) return 'ended';
+    if (hasEnded(rule, this.reading.input.today)) return 'expired';
     return this.off.has(rule.name) ? 'off' : 'on';
   }
 
@@ -183,7 +183,7 @@ export class PreviewSession {
     return buildBundle({ whole }, { ...form, nameOf: (name) => name });
   }
 
-  /** What needle.js does, rule by rule: its tasks, and the addresses that it tells apart. Rules of CSS alone are left out. */
+  /** What local-needle.js does, rule by rule: its tasks, and the addresses that it tells apart. Rules of CSS alone are left out. */
   private whatActs(): Map<string, Acting> {
     const { view, input, shippedName } = this.reading;
     return new Map(

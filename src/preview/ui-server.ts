@@ -26,7 +26,7 @@ export interface UiOptions {
   /** The looks that overview and reports share. */
   style: string;
   /** Tries or writes a rule. Throws ProblemError. */
-  add: (rule: NewRule, write: 'no' | 'if-sound' | 'anyway') => AddAnswer;
+  add: (rule: NewRule, write: 'no' | 'if-sound' | 'force') => AddAnswer;
 }
 
 /** Time that counting selectors on other pages may take, in milliseconds. */
@@ -106,17 +106,26 @@ export function serveUi(options: UiOptions): FastifyInstance {
   app.post('/add', (request, reply): unknown => {
     const asked = requestOf(RuleRequest, request.body);
     if (typeof asked === 'string') return reply.code(400).send({ error: asked });
-    return add(newRule(asked), !asked.write ? 'no' : asked.anyway ? 'anyway' : 'if-sound');
+    return add(newRule(asked), !asked.write ? 'no' : asked.force ? 'force' : 'if-sound');
   });
   return app;
 }
 
 /** The rule that a asked describes. Throws ProblemError where selector or pages cannot be read: they go into a file. */
-function newRule({ doing, selector, content, pages, name, note, late }: AddRequest): NewRule {
+function newRule({ doing, selector, content, pages, name, note, addedByScript }: AddRequest): NewRule {
   const fault = selectorFault(selector) ?? parseCondition(pages).faults[0];
   if (fault) throw new ProblemError([{ message: fault.message, hint: fault.hint }]);
   return {
-    ...{ name, note: note.trim() || null, pages: [pages], except: [], firm: false, late, paused: false, until: null },
+    ...{
+      name,
+      note: note.trim() || null,
+      pages: [pages],
+      except: [],
+      important: false,
+      addedByScript,
+      paused: false,
+      until: null,
+    },
     hide: doing === 'hide' ? [selector] : [],
     onlyHere: doing === 'only-here' ? [selector] : [],
     swapImage: [],

@@ -34,7 +34,7 @@ export function overviewState(session: PreviewSession, wording: Wording): Overvi
   const indexes = new Map(rules.map(({ name }, index) => [name, index]));
   const byPage = new Map<string, OverviewState['pages'][number]['cells']>();
   const shown = rules.map((rule): OverviewState['rules'][number] => ({
-    ...{ name: rule.name, place: placeOf(rule), note: rule.note, standing: session.standingOf(rule) },
+    ...{ name: rule.name, place: placeOf(rule), note: rule.note, status: session.statusOf(rule) },
     ...{ pages: rulePages(rule, view.site).size, verdicts: {} },
   }));
   for (const { rule, page, verdict, sure } of report?.cells ?? []) {
@@ -79,7 +79,7 @@ export function panelState(
   // A page that was not captured shares its handles with all pages that were.
   const around = page === null || page === captured ? site : siteWith(session, page);
   const rules = page ? rulesOn(session, page, around, captured, wording) : [];
-  const touched = rules.some(({ standing }) => standing === 'on');
+  const touched = rules.some(({ status }) => status === 'on');
   return {
     site: site.name,
     path: captured?.path ?? null,
@@ -119,7 +119,7 @@ function rulesOn(
         (action) => actionKind(action).reaches === 'other-pages' && reachedPages(rule, action, site).has(page),
       );
     if (!isFor && !hidesHere) return [];
-    const standing = session.standingOf(rule);
+    const status = session.statusOf(rule);
     const cell = report?.cells.find((each) => each.rule === rule.name && each.page === page.path);
     const hints = report?.findings.filter((each) => each.rule === rule.name && each.page === page.path) ?? [];
     const says = {
@@ -132,14 +132,14 @@ function rulesOn(
             : 'this page was not captured: no verdict',
       off: 'switched off in this preview',
       paused: 'paused in its file',
-      ended: `ran until ${rule.until?.day ?? ''}`,
-    }[standing];
+      expired: `ran until ${rule.until?.day ?? ''}`,
+    }[status];
     return [
       {
-        ...{ name: rule.name, note: rule.note, place: placeOf(rule), standing },
-        ...{ verdict: standing === 'on' ? (cell?.verdict ?? null) : null, says },
+        ...{ name: rule.name, note: rule.note, place: placeOf(rule), status },
+        ...{ verdict: status === 'on' ? (cell?.verdict ?? null) : null, says },
         hints:
-          standing === 'on'
+          status === 'on'
             ? hints.map(({ level, message, hint }) => ({ level, text: hint ? `${message} → ${hint}` : message }))
             : [],
       },

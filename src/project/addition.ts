@@ -52,7 +52,7 @@ export function prepareAddition(project: Project, wanted: NewRule, writtenFile: 
   if (read.problems.length > 0) throw new ProblemError(withSource(read.problems, text));
   const rule = read.rules.at(-1);
   const before = readAs(form.text);
-  const isOne = (['rules', 'guards', 'expectations'] as const).every(
+  const isOne = (['rules', 'keptVisible', 'expectations'] as const).every(
     (kind) => read[kind].length === before[kind].length + (kind === 'rules' ? 1 : 0),
   );
   if (!rule || rule.name !== wanted.name || !isOne)

@@ -22,7 +22,7 @@ export class SiteSettings {
   @IsArray({ message: 'must be a list, such as [p]' })
   @IsString({ each: true, message: 'must hold names only, such as [p]' })
   'query-keys'?: string[];
-  @optional() @text('such as /assets/needle.css') 'bundle-address'?: string;
+  @optional() @text('such as /assets/local-needle.css') 'bundle-address'?: string;
 }
 
 /** One form of page IDs. */
@@ -45,7 +45,7 @@ export class StateSettings {
   'remove-class'?: Record<string, string>;
   @optional()
   @IsObject({ message: 'must map selectors to a pseudo-class, such as { ".menu a": hover }' })
-  pseudo?: Record<string, string>;
+  'pseudo-class'?: Record<string, string>;
 }
 
 /** One entry of `visitors`: who asks. Values may name environment variables, as ${CREW_COOKIE}. */
@@ -98,12 +98,12 @@ export class RuleDescriptors {
   @optional() @quotedText('write note: "Why this rule is there.";') note?: string;
   @optional() pages?: string;
   @optional() except?: string;
-  @optional() @Matches(/^\d+ pages?$/, { message: 'must be a number of pages, such as 3 pages' }) expects?: string;
-  @optional() @IsIn(['firm'], { message: 'must be firm, or left out' }) strength?: string;
+  @optional() @Matches(/^\d+$/, { message: 'must be a number of pages, such as 3' }) 'page-count'?: string;
+  @optional() @IsIn(['yes', 'no'], { message: 'must be yes or no' }) important?: string;
   @optional() @isName state?: string;
   @optional() @isName visitor?: string;
   @optional() @isName viewport?: string;
-  @optional() @IsIn(['late'], { message: 'must be late, or left out' }) arrives?: string;
+  @optional() @IsIn(['script'], { message: 'must be script, or left out' }) 'added-by'?: string;
   @optional() @IsIn(['yes', 'no'], { message: 'must be yes or no' }) paused?: string;
   @optional()
   @ValidateBy(
@@ -120,13 +120,13 @@ export class RuleDescriptors {
   @optional()
   @Matches(/^[a-z-]+\s+("[^]*"|'[^]*')$/, {
     each: true,
-    message: 'must be a finding and a reason, such as no-element "Comes back in spring."',
+    message: 'must be a finding and a reason, such as missing-element "Comes back in spring."',
   })
   allow?: string[];
 }
 
-/** The descriptors of `@guard S { … }`. */
-export class GuardDescriptors {
+/** The descriptors of `@keep-visible S { … }`. */
+export class KeepVisibleDescriptors {
   @optional() @quotedText('write note: "Why it must stay visible.";') note?: string;
 }
 

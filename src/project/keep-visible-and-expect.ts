@@ -1,21 +1,21 @@
 import type { AtRule, Rule as StyleRule } from 'postcss';
 import { suggestion } from '../core/nearest.js';
 import type { Expectation } from '../core/rule/keep-visible-and-expect.js';
-import { ExpectDescriptors, GuardDescriptors } from './configuration.js';
+import { ExpectDescriptors, KeepVisibleDescriptors } from './configuration.js';
 import { unquote, valueOffset } from '../core/action/reading.js';
 import { rawValue, readDescriptors, type Reader } from './reader.js';
 
-/** Reads `@guard SELECTORS { note: "…"; }` or `@guard SELECTORS;`. */
-export function readGuard(node: AtRule, reader: Reader): void {
+/** Reads `@keep-visible SELECTORS { note: "…"; }` or `@keep-visible SELECTORS;`. */
+export function readKeepVisible(node: AtRule, reader: Reader): void {
   const params = node.raws.params?.raw ?? node.params;
-  const offset = '@guard'.length + (node.raws.afterName ?? '').length;
+  const offset = '@keep-visible'.length + (node.raws.afterName ?? '').length;
   let note: string | null = null;
   if (node.nodes) {
-    const { values } = reader.descriptors(node, GuardDescriptors);
+    const { values } = reader.descriptors(node, KeepVisibleDescriptors);
     if (values.note !== undefined) note = unquote(values.note);
   }
   for (const selector of reader.selectors(node, params, offset) ?? []) {
-    reader.result.guards.push({
+    reader.result.keptVisible.push({
       selector: selector.text,
       selectors: [selector],
       note,

@@ -65,6 +65,6 @@ export function requireOwnFiles(folder: string, names: string[]): void {
 
 /** Whether a file's text says that a build wrote it. */
 function isOurs(text: string, name: string): boolean {
-  if (name === 'manifest.json') return text.includes('"needle.css"');
+  if (name === 'manifest.json') return text.includes('"local-needle.css"');
   return text.trimStart().startsWith(anyBegin);
 }

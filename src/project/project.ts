@@ -5,7 +5,7 @@ import type { Finding } from '../core/finding.js';
 import { suggestion } from '../core/nearest.js';
 import { normalisePath } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
-import type { Expectation, Guard } from '../core/rule/keep-visible-and-expect.js';
+import type { Expectation, KeptVisible } from '../core/rule/keep-visible-and-expect.js';
 import type { Rule } from '../core/rule/rule.js';
 import { selectorFault } from '../core/css/selector.js';
 import { loadFileUse, projectPath, readProjectText, withSource } from './files.js';
@@ -20,7 +20,7 @@ export interface Project {
   directory: string;
   settings: Settings;
   rules: Rule[];
-  guards: Guard[];
+  keptVisible: KeptVisible[];
   expectations: Expectation[];
   findings: Finding[];
 }
@@ -39,7 +39,7 @@ export function loadProject(directory: string): Project {
       ...(settings.pageFiles === null ? [] : [`${settings.pageFiles.replace(/\/$/, '')}/**`]),
     ],
   });
-  const project: Project = { directory: root, settings, rules: [], guards: [], expectations: [], findings: [] };
+  const project: Project = { directory: root, settings, rules: [], keptVisible: [], expectations: [], findings: [] };
   const problems: Problem[] = stateProblems(settings);
   const styleFiles = new Set<string>();
   let access = false;
@@ -60,11 +60,11 @@ export function loadProject(directory: string): Project {
         return { path, text: '', ...emptyRuleFile(), problems: error.problems };
       }
     })
-    // A stylesheet that a rule names by @style is plain CSS and no rule file, wherever it lies.
+    // A stylesheet that a rule names by @style-file is plain CSS and no rule file, wherever it lies.
     .filter(({ path }) => !styleFiles.has(path));
   for (const each of read) {
     project.rules.push(...each.rules);
-    project.guards.push(...each.guards);
+    project.keptVisible.push(...each.keptVisible);
     project.expectations.push(...each.expectations);
     project.findings.push(...each.findings);
     problems.push(...each.problems);
@@ -129,8 +129,8 @@ function pageFileRules(root: string, folder: string, load: LoadFile): RuleFile {
 
 /** Selectors of states that browsers would not read. Not looked at where no rules are: commands that only list pages start faster so. */
 function stateProblems(settings: Settings): Problem[] {
-  return Object.entries(settings.states).flatMap(([name, { addClass, removeClass, pseudo }]) =>
-    [...addClass, ...removeClass, ...pseudo].flatMap(([selector]): Problem[] => {
+  return Object.entries(settings.states).flatMap(([name, { addClass, removeClass, pseudoClass }]) =>
+    [...addClass, ...removeClass, ...pseudoClass].flatMap(([selector]): Problem[] => {
       const fault = selectorFault(selector);
       if (!fault) return [];
       const at = settings.placeOf(['states', name]);

@@ -162,7 +162,7 @@ function pageState(state: StateSettings): PageState {
   return {
     addClass: pairs(state['add-class']),
     removeClass: pairs(state['remove-class']),
-    pseudo: pairs(state.pseudo),
+    pseudoClass: pairs(state['pseudo-class']),
   };
 }
 

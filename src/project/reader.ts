@@ -6,7 +6,7 @@ import { parseSelectorList, selectorFault, type Selector } from '../core/css/sel
 import type { Place, Problem } from '../core/place.js';
 import { parseCondition, type Condition } from '../core/target/condition.js';
 import { urlsOf } from '../core/css/urls.js';
-import type { Expectation, Guard } from '../core/rule/keep-visible-and-expect.js';
+import type { Expectation, KeptVisible } from '../core/rule/keep-visible-and-expect.js';
 import type { FileUse } from '../core/action/action.js';
 import { valueOffset, type ActionReader, type Descriptors } from '../core/action/reading.js';
 import type { Rule } from '../core/rule/rule.js';
@@ -25,7 +25,7 @@ export type LoadFile = (
 /** What a rule file holds. With problems, the file cannot be used; findings leave it usable. */
 export interface RuleFile {
   rules: Rule[];
-  guards: Guard[];
+  keptVisible: KeptVisible[];
   expectations: Expectation[];
   findings: Finding[];
   problems: Problem[];
@@ -133,7 +133,7 @@ export class Reader implements ActionReader {
   selectors(node: ChildNode, text: string, offset: number): Selector[] | null {
     const fault = selectorFault(text);
     if (!fault) return parseSelectorList(text);
-    this.found('bad-css', node, offset + fault.offset, fault.message, { hint: fault.hint });
+    this.found('invalid-css', node, offset + fault.offset, fault.message, { hint: fault.hint });
     return null;
   }
 
@@ -181,7 +181,7 @@ export class Reader implements ActionReader {
   /** Whether browsers take a declaration; else a finding says why not. */
   isTaken(node: Declaration): boolean {
     const fault = declarationFault(node.prop, node.value);
-    if (fault) this.found('bad-css', node, 0, `${fault.message}: browsers drop it`, { hint: fault.hint });
+    if (fault) this.found('invalid-css', node, 0, `${fault.message}: browsers drop it`, { hint: fault.hint });
     return fault === null;
   }
 

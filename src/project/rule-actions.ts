@@ -3,6 +3,7 @@ import type { FileUse, RestyleAction } from '../core/action/action.js';
 import { actionAtRules } from '../core/action/index.js';
 import { finding } from '../core/finding.js';
 import { resolveNested, type Selector } from '../core/css/selector.js';
+import { renamedHint } from '../core/former-names.js';
 import { suggestion } from '../core/nearest.js';
 import type { Rule } from '../core/rule/rule.js';
 import type { Condition } from '../core/target/condition.js';
@@ -22,7 +23,7 @@ export const defining = [
   'position-try',
 ];
 /** What may stand at the top of a rule beside style rules: at-rules that make actions, and these. */
-const ownAtRules = [...actionAtRules.keys(), 'on', 'style'];
+const ownAtRules = [...actionAtRules.keys(), 'on', 'style-file'];
 
 /** What stands around a node inside a rule. */
 export interface Enclosing {
@@ -117,7 +118,7 @@ function readAtRule(node: AtRule, around: Enclosing, rule: Rule, reader: Reader)
       node,
       0,
       '@import cannot stand in a rule',
-      'Write @stylesheet url("https://…"); for one that is served, @style url("…"); for one of the project.',
+      'Write @stylesheet url("https://…"); for one that is served, @style-file url("…"); for one of the project.',
     );
   if (!ownAtRules.includes(name)) {
     const known = [...ownAtRules, ...grouping, ...defining];
@@ -125,7 +126,7 @@ function readAtRule(node: AtRule, around: Enclosing, rule: Rule, reader: Reader)
       node,
       0,
       `@${node.name} is not known in a rule`,
-      suggestion(name, known).replace('mean ', 'mean @'),
+      renamedHint('atRule', name) ?? suggestion(name, known).replace('mean ', 'mean @'),
     );
   }
   if (around.parents || around.within.length > 0) {
@@ -181,6 +182,6 @@ export function readPlainCss(file: FileUse, location: string, around: Enclosing,
     const syntax = error instanceof CssSyntaxError ? error : null;
     const at = { file: file.path, line: syntax?.line ?? 1, column: syntax?.column ?? 1 };
     const message = syntax ? `This is not valid CSS: ${lowerFirst(syntax.reason)}` : 'It is not UTF-8 text';
-    reader.result.findings.push(finding('bad-css', message, { rule: rule.name, at }));
+    reader.result.findings.push(finding('invalid-css', message, { rule: rule.name, at }));
   }
 }

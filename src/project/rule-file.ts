@@ -1,5 +1,6 @@
 import { CssSyntaxError, parse, type AtRule, type ChildNode, type Declaration, type Root } from 'postcss';
 import { findingCodes } from '../core/finding.js';
+import { renamedHint } from '../core/former-names.js';
 import { suggestion } from '../core/nearest.js';
 import { pathCondition } from '../core/target/path-condition.js';
 import type { Place, Problem } from '../core/place.js';
@@ -12,7 +13,7 @@ import { withSource } from './files.js';
 import { unquote, valueOffset } from '../core/action/reading.js';
 import { scriptAction, scriptFault } from '../core/action/script.js';
 import { lowerFirst, rawValue, readDescriptors, Reader, type LoadFile, type RuleFile } from './reader.js';
-import { readExpectation, readGuard } from './keep-visible-and-expect.js';
+import { readExpectation, readKeepVisible } from './keep-visible-and-expect.js';
 import { defining, grouping, readContent, readPlainCss, type Enclosing } from './rule-actions.js';
 
 /** Reads one rule file; `file` is its path in the project, `location` its absolute path (for source maps). Never throws. */
@@ -35,7 +36,13 @@ export function readRuleFile(text: string, file: string, location: string, load:
   return result;
 }
 
-export const emptyRuleFile = (): RuleFile => ({ rules: [], guards: [], expectations: [], findings: [], problems: [] });
+export const emptyRuleFile = (): RuleFile => ({
+  rules: [],
+  keptVisible: [],
+  expectations: [],
+  findings: [],
+  problems: [],
+});
 
 function syntaxHint(reason: string): string | undefined {
   const hints: [RegExp, string][] = [
@@ -72,8 +79,8 @@ function readTopLevel(node: ChildNode, reader: Reader): void {
         hint: `Wrap it: @needle NAME { pages: path("/…"); ${node.type === 'rule' ? `${shown} { … }` : `${shown} …`} }`,
       },
     );
-  } else if (node.name === 'guard') {
-    readGuard(node, reader);
+  } else if (node.name === 'keep-visible') {
+    readKeepVisible(node, reader);
   } else if (node.name === 'expect') {
     readExpectation(node, reader);
   } else if (node.name !== 'needle') {
@@ -81,7 +88,8 @@ function readTopLevel(node: ChildNode, reader: Reader): void {
       node,
       0,
       `@${node.name} is not known at the top of a rule file`,
-      suggestion(node.name, ['needle', 'guard', 'expect']).replace('mean ', 'mean @'),
+      renamedHint('atRule', node.name) ??
+        suggestion(node.name, ['needle', 'keep-visible', 'expect']).replace('mean ', 'mean @'),
     );
   } else {
     readNeedle(node, reader);
@@ -126,12 +134,12 @@ function emptyRule(name: string, at: Place): Rule {
     note: null,
     pages: null,
     except: null,
-    expects: null,
-    strength: 'as-written',
+    pageCount: null,
+    important: false,
     state: null,
     visitor: null,
     viewport: null,
-    arrivesLate: false,
+    addedByScript: false,
     paused: false,
     until: null,
     allow: [],
@@ -146,13 +154,14 @@ function readRuleDescriptors(block: AtRule, rule: Rule, reader: Reader): void {
   if (pages) rule.pages = reader.condition(pages, rawValue(pages), valueOffset(pages));
   const except = nodes.get('except');
   if (except) rule.except = reader.condition(except, rawValue(except), valueOffset(except));
-  const expects = nodes.get('expects');
-  if (expects && values.expects) rule.expects = { pages: parseInt(values.expects, 10), at: reader.place(expects, 0) };
-  if (values.strength) rule.strength = 'firm';
+  const pageCount = nodes.get('page-count');
+  if (pageCount && values['page-count'])
+    rule.pageCount = { pages: parseInt(values['page-count'], 10), at: reader.place(pageCount, 0) };
+  if (values.important === 'yes') rule.important = true;
   rule.state = values.state ?? null;
   rule.visitor = values.visitor ?? null;
   rule.viewport = values.viewport ?? null;
-  rule.arrivesLate = values.arrives === 'late';
+  rule.addedByScript = values['added-by'] === 'script';
   rule.paused = values.paused === 'yes';
   const until = nodes.get('until');
   if (until && values.until) rule.until = { day: values.until, at: reader.place(until, 0) };
@@ -164,7 +173,7 @@ function readRuleDescriptors(block: AtRule, rule: Rule, reader: Reader): void {
         nodes.get('allow') as Declaration,
         0,
         `"${code}" is no finding`,
-        suggestion(code, Object.keys(findingCodes)),
+        renamedHint('finding', code) ?? suggestion(code, Object.keys(findingCodes)),
       );
   }
 }

@@ -21,17 +21,17 @@ interface Schema {
 const explained: Record<string, string> = {
   sites: 'Named places that pages come from: a folder of HTML, an address, a HAR recording. The first is the default.',
   folder: 'A folder of built HTML, counted from this file.',
-  address: 'A running site; local-needle gather captures its pages.',
+  address: 'A running site; local-needle capture captures its pages.',
   har: 'A HAR 1.2 recording of a visit.',
   'drop-extension': 'An ending that addresses of pages may carry or not, such as .html.',
   'query-keys': 'Query parameters that tell pages apart.',
-  'bundle-address': 'Where the site loads needle.css from.',
+  'bundle-address': 'Where the site loads local-needle.css from.',
   'page-id': 'How the site writes page IDs; left out, it is found on the pages.',
   rules: 'Rule files; rules/**/*.css if left out.',
   'page-files': 'A folder of plain CSS and scripts named after the page they are for.',
   files: 'copy: files that CSS names are copied beside it; leave: their addresses stay as they are written.',
   place: 'Where pages load the build: head-end or body-end.',
-  paths: 'handles: a path ships as the sole handle of its page; run-time: needle.js tells every path.',
+  paths: 'handles: a path ships as the sole handle of its page; run-time: local-needle.js tells every path.',
   viewports: 'Sizes such as 1280x800; the first is the default.',
   states: 'Variants of a page, such as scrolled.',
   visitors: 'Who asks; values may name environment variables as ${NAME}.',
@@ -95,19 +95,19 @@ const atRules: [name: string, description: string][] = [
   ['needle', 'A rule: @needle NAME { note: "…"; pages: path("/…"); … }'],
   ...[...actionAtRules.values()].map(({ name, describes }): [string, string] => [name, describes]),
   ['on', 'Actions for a part of the pages: @on path("/…") { … }'],
-  ['style', 'CSS kept in a file of its own: @style url("…");'],
+  ['style-file', 'CSS kept in a file of its own: @style-file url("…");'],
 ];
 const descriptors: Record<string, string> = {
   note: 'Why the rule is there; ships as a comment.',
   pages:
     'Which pages: path("…"), page-id(…), body-id(…), body-class(…), query("…"), site(…), all. A comma is or, a space is and.',
   except: 'Which pages not.',
-  expects: 'How many pages it targets: 3 pages.',
-  strength: 'firm: every declaration becomes !important.',
-  arrives: 'late: its element comes by script.',
+  'page-count': 'How many pages the rule targets, such as 3.',
+  important: 'yes: every declaration becomes !important.',
+  'added-by': 'script: the element is added by a script.',
   paused: 'yes: listed, but not shipped.',
   until: 'The last day on which it ships: 2027-03-31.',
-  allow: 'A finding that is accepted here: no-element "reason".',
+  allow: 'A finding that is accepted here: missing-element "reason".',
 };
 
 /** Custom data by which editors complete the at-rules and descriptors of rule files in CSS. */

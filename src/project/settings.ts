@@ -12,7 +12,7 @@ export function findProject(given: string | undefined, from: string): string {
     const directory = resolve(from, given);
     if (existsSync(join(directory, configurationName))) return directory;
     throw new ProblemError([
-      { message: `${given} holds no ${configurationName}`, hint: 'Run local-needle start FOLDER there to make one.' },
+      { message: `${given} holds no ${configurationName}`, hint: 'Run local-needle init FOLDER there to make one.' },
     ]);
   }
   for (let directory = from; ; directory = dirname(directory)) {
@@ -22,7 +22,7 @@ export function findProject(given: string | undefined, from: string): string {
   throw new ProblemError([
     {
       message: `There is no ${configurationName} here or in a folder above`,
-      hint: 'Run local-needle start FOLDER, or name the project with --project DIR.',
+      hint: 'Run local-needle init FOLDER, or name the project with --project DIR.',
     },
   ]);
 }

@@ -1,6 +1,7 @@
 import 'reflect-metadata';
 import { plainToInstance } from 'class-transformer';
 import { getMetadataStorage, validateSync } from 'class-validator';
+import { renamedHint } from '../core/former-names.js';
 import { suggestion } from '../core/nearest.js';
 
 /** Something wrong with one entry of an object that came from outside. */
@@ -54,7 +55,9 @@ export function checkedShape<T extends object>(
           : missing
             ? `"${error.property}" is missing: it ${message}`
             : `"${error.property}" ${message}`,
-        hint: unknownKey ? suggestion(error.property, knownKeys(shape)) : undefined,
+        hint: unknownKey
+          ? (renamedHint('descriptor', error.property) ?? suggestion(error.property, knownKeys(shape)))
+          : undefined,
         unknownKey,
       };
     }),

@@ -20,7 +20,7 @@ export function visitorHeaders(
       if (found === undefined)
         problems.push({
           message: `The visitor "${name}" needs the environment variable ${variable}, which is not set`,
-          hint: `Set it before the call: ${variable}=… local-needle gather --visitor ${name}`,
+          hint: `Set it before the call: ${variable}=… local-needle capture --visitor ${name}`,
         });
       return found ?? '';
     });

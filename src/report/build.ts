@@ -36,7 +36,7 @@ export function buildText(report: BuildReport): string {
   }
   if (files.length > shown.length) lines.push(`  and ${files.length - shown.length} more`);
   if (bundle && bundle.atRunTime.length > 0)
-    lines.push(`  Told by needle.js at run time: ${firstFew(bundle.atRunTime, 5)}`);
+    lines.push(`  Told by local-needle.js at run time: ${firstFew(bundle.atRunTime, 5)}`);
   for (const { rule, reason } of left) lines.push(`  Left out: ${rule} (${reason})`);
   if (proof.findings.length === 0)
     lines.push(

@@ -7,8 +7,10 @@ import { count, firstFew, printable, table, type Style } from './text.js';
 export function checkText(report: CheckReport, style: Style, pagesShown = 2): string {
   const { colour } = style;
   const rows = report.rules.flatMap((rule) => {
-    if (rule.paused)
-      return [[colour.dim(rule.rule), colour.dim(pagesText(rule.pages, report, pagesShown)), colour.dim('paused'), '']];
+    if (rule.status !== 'active')
+      return [
+        [colour.dim(rule.rule), colour.dim(pagesText(rule.pages, report, pagesShown)), colour.dim(rule.status), ''],
+      ];
     const groups = groupCells(report.cells.filter((cell) => cell.rule === rule.rule));
     if (groups.length === 0) return [[rule.rule, colour.red('no page'), '', '']];
     return groups.map(({ pages, cell }, index) => [
@@ -23,7 +25,7 @@ export function checkText(report: CheckReport, style: Style, pagesShown = 2): st
     '',
     rows.length > 0
       ? table(['rule', 'pages', 'verdict', 'elements'], rows, style, [24, 36, 8])
-      : '  There are no rules yet. local-needle start writes an example.',
+      : '  There are no rules yet. local-needle init writes an example.',
     '',
     ...variationLines(report, style),
     ...findingsText(report.findings, style),
@@ -103,12 +105,12 @@ function pagesText(pages: string[], report: CheckReport, shown: number): string 
 export function verdictText(verdict: Verdict, { colour }: Style): string {
   const colours: Record<Verdict, (text: string) => string> = {
     hit: colour.green,
-    partly: colour.yellow,
-    beaten: colour.red,
-    idle: colour.yellow,
-    empty: colour.red,
-    late: colour.cyan,
-    unseen: colour.cyan,
+    partial: colour.yellow,
+    overridden: colour.red,
+    'no-effect': colour.yellow,
+    'no-match': colour.red,
+    pending: colour.cyan,
+    unjudged: colour.cyan,
   };
   return colours[verdict](verdict);
 }
@@ -117,7 +119,7 @@ function actionsText(cell: Cell, { colour }: Style): string {
   return cell.actions
     .map(({ action, selector, elements, pairs, won }) => {
       if (action === 'script' || action === 'stylesheet') return action;
-      return `${elements > 0 ? elements : cell.verdict === 'late' ? colour.cyan('0') : colour.red('0')} × ${action} ${printable(selector)}${won < pairs ? colour.red(`, ${won} of ${pairs} won`) : ''}`;
+      return `${elements > 0 ? elements : cell.verdict === 'pending' ? colour.cyan('0') : colour.red('0')} × ${action} ${printable(selector)}${won < pairs ? colour.red(`, ${won} of ${pairs} won`) : ''}`;
     })
     .join('\n');
 }

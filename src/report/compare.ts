@@ -1,8 +1,8 @@
-import type { DriftReport } from '../core/compare/compare.js';
+import type { CompareReport } from '../core/compare/compare.js';
 import { count, firstFew, printable, type Style } from './text.js';
 
 /** How two sites differ, as text: what breaks first, then what is merely other. */
-export function driftText(report: DriftReport, { colour }: Style): string {
+export function compareText(report: CompareReport, { colour }: Style): string {
   const [here, there] = report.sites;
   const lines = [`${colour.bold(here)} and ${colour.bold(there)}`, ''];
   const paths = (list: string[]) => printable(firstFew(list, 6));
@@ -15,8 +15,8 @@ export function driftText(report: DriftReport, { colour }: Style): string {
     );
   for (const rule of report.rules) {
     lines.push(`  ${colour.yellow(rule.rule)}  ${rule.file}:${rule.line}`);
-    if (rule.pagesHere.length > 0) lines.push(`    on ${here} alone: ${paths(rule.pagesHere)}`);
-    if (rule.pagesThere.length > 0) lines.push(`    on ${there} alone: ${paths(rule.pagesThere)}`);
+    if (rule.pagesOnA.length > 0) lines.push(`    on ${here} alone: ${paths(rule.pagesOnA)}`);
+    if (rule.pagesOnB.length > 0) lines.push(`    on ${there} alone: ${paths(rule.pagesOnB)}`);
     for (const { page, selector, here: inHere, there: inThere } of rule.hits.slice(0, 4)) {
       lines.push(
         `    ${printable(selector)} on ${printable(page)}: ${count(inHere, 'element')} on ${here}, ${inThere} on ${there}`,
@@ -25,8 +25,8 @@ export function driftText(report: DriftReport, { colour }: Style): string {
     if (rule.instead) lines.push(`    ${colour.cyan('→')} ${printable(rule.instead)} holds on both.`);
   }
   lines.push('', colour.bold('Pages'));
-  lines.push(`  on ${here} alone: ${report.onlyHere.length > 0 ? paths(report.onlyHere) : 'none'}`);
-  lines.push(`  on ${there} alone: ${report.onlyThere.length > 0 ? paths(report.onlyThere) : 'none'}`);
+  lines.push(`  on ${here} alone: ${report.onlyOnA.length > 0 ? paths(report.onlyOnA) : 'none'}`);
+  lines.push(`  on ${there} alone: ${report.onlyOnB.length > 0 ? paths(report.onlyOnB) : 'none'}`);
   if (report.otherIds.length > 0) {
     const shown = report.otherIds
       .slice(0, 3)

@@ -1,19 +1,25 @@
-import type { LiftResult } from '../core/convert/convert.js';
+import type { ConvertResult } from '../core/convert/convert.js';
 import type { Site } from '../core/page/page.js';
 import { count, firstFew, printable, shortened, type Style } from './text.js';
 
-/** Files that `lift` wrote, or would write. */
-export interface LiftedFiles {
+/** Files that `convert` wrote, or would write. */
+export interface ConvertedFiles {
   rules: string;
   scripts: string[];
   leftovers: string[];
 }
 
-/** What was lifted, what was left and why, and what proves that nothing changed. */
-export function liftText(result: LiftResult, files: LiftedFiles, site: Site, style: Style, isTry: boolean): string {
+/** What was converted, what was left and why, and what proves that nothing changed. */
+export function convertText(
+  result: ConvertResult,
+  files: ConvertedFiles,
+  site: Site,
+  style: Style,
+  isTry: boolean,
+): string {
   const { colour } = style;
-  const { lifted, left, proof } = result;
-  const rows = lifted.map(({ rule, condition, what, at }) => [
+  const { converted, left, proof } = result;
+  const rows = converted.map(({ rule, condition, what, at }) => [
     rule,
     printable(shortened(condition, 48)),
     what,
@@ -21,8 +27,8 @@ export function liftText(result: LiftResult, files: LiftedFiles, site: Site, sty
   ]);
   const widths = [0, 1, 2].map((column) => Math.max(...rows.map((row) => row[column]?.length ?? 0), 0));
   const lines = [
-    lifted.length > 0
-      ? `${count(lifted.length, 'rule')} ${isTry ? 'for' : 'in'} ${files.rules}`
+    converted.length > 0
+      ? `${count(converted.length, 'rule')} ${isTry ? 'for' : 'in'} ${files.rules}`
       : 'Nothing here is for single pages.',
     ...rows.map(([rule = '', condition = '', what = '', from = '']) => {
       const [first = 0, second = 0, third = 0] = widths;
@@ -57,7 +63,7 @@ export function liftText(result: LiftResult, files: LiftedFiles, site: Site, sty
   }
   if (files.scripts.length > 0)
     lines.push(`What scripts do is not proven; look at ${firstFew(files.scripts, 3)} yourself.`);
-  if (!isTry && lifted.length > 0)
+  if (!isTry && converted.length > 0)
     lines.push(
       `Next: local-needle check, then put ${files.leftovers.length > 0 ? `${files.leftovers.join(', ')} in place of the old files` : 'the old files away'} and build.`,
     );

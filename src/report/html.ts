@@ -89,7 +89,7 @@ function ruleHtml(rule: CheckReport['rules'][number], cells: Cell[], hints: Map<
   const body =
     rows.length > 0
       ? `<table><colgroup><col class="where"><col></colgroup><thead><tr><th scope="col">Pages</th><th scope="col">What it does there</th></tr></thead><tbody>${rows.join('')}</tbody></table>`
-      : `<p>${rule.paused ? 'Paused.' : 'Picks no page.'}</p>`;
+      : `<p>${rule.status === 'paused' ? 'Paused.' : rule.status === 'expired' ? 'Expired.' : 'Targets no page.'}</p>`;
   return `<section class="rule"><h3>${safe(rule.rule)} <small>${safe(`${rule.file}:${rule.line}`)}</small></h3>${body}</section>`;
 }
 
@@ -106,8 +106,8 @@ export function cellHtml({ actions, dependsOn = [] }: Cell, findings: Finding[])
   return `<ul>${actions.map(actionHtml).join('')}</ul>${dependsOn.length > 0 ? `<p>Depends on ${safe(dependsOn.join(', '))}.</p>` : ''}${hints.map((hint) => `<p class="hint">${safe(hint)}</p>`).join('')}`;
 }
 
-function actionHtml({ action, selector, elements, pairs, won, beaten }: ActionResult): string {
-  const lost = beaten
+function actionHtml({ action, selector, elements, pairs, won, overridden }: ActionResult): string {
+  const lost = overridden
     .map(
       ({ element, property, by }) =>
         `<li><code>${safe(element)}</code> ${safe(property)}: ${safe(reasonText(by))}</li>`,

@@ -40,7 +40,7 @@ export function checkJunit(report: CheckReport): string {
 }
 
 function caseOf(cell: Cell, findings: Finding[], file: string, line: number) {
-  const skipped = cell.verdict === 'unseen' || cell.verdict === 'late';
+  const skipped = cell.verdict === 'unjudged' || cell.verdict === 'pending';
   return {
     '@name': xml(`${cell.rule} on ${cell.page}`),
     '@classname': xml(file),

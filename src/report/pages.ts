@@ -63,7 +63,7 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
   }
   if (!shown) {
     const bare = site.pages.filter((page) => soleHandles(page, site).length === 0).length;
-    const those = `${count(bare, 'page')} can be told only by path: rules for ${bare === 1 ? 'it' : 'them'} need needle.js.`;
+    const those = `${count(bare, 'page')} can be told only by path: rules for ${bare === 1 ? 'it' : 'them'} need local-needle.js.`;
     lines.push('', bare > 0 ? those : 'Every page has a handle of its own.');
   }
   return lines.join('\n');

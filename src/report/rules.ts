@@ -1,4 +1,4 @@
-import { hasEnded } from '../core/rule/status.js';
+import { statusOf } from '../core/rule/status.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { Rule } from '../core/rule/rule.js';
 import { count, printable, shortened, table, type Style } from './text.js';
@@ -13,7 +13,7 @@ export function rulesReport(rules: Rule[], report: CheckReport | null, today: st
       file: rule.at.file,
       line: rule.at.line,
       note: rule.note,
-      state: stateOf(rule, today),
+      status: statusOf(rule, today),
       pages: rule.pages?.text ?? null,
       targets: report?.rules.find((each) => each.rule === rule.name)?.pages.length ?? null,
       actions: rule.actions.map(({ kind, selector }) => ({ action: kind, selector })),
@@ -21,8 +21,6 @@ export function rulesReport(rules: Rule[], report: CheckReport | null, today: st
     })),
   };
 }
-
-const stateOf = (rule: Rule, today: string) => (rule.paused ? 'paused' : hasEnded(rule, today) ? 'expired' : 'on');
 
 function verdictsOf(rule: Rule, report: CheckReport): Record<string, number> {
   const counts: Record<string, number> = {};
@@ -41,17 +39,17 @@ export function rulesText(rules: Rule[], report: CheckReport | null, today: stri
       (kind) => `${each.actions.filter(({ action }) => action === kind).length} ${kind}`,
     );
     return [
-      each.state === 'on' ? each.rule : colour.dim(each.rule),
-      each.state === 'on' ? 'on' : colour.yellow(each.state),
+      each.status === 'active' ? each.rule : colour.dim(each.rule),
+      each.status === 'active' ? each.status : colour.yellow(each.status),
       each.targets === null ? '?' : String(each.targets),
       actions.join('\n'),
-      each.state === 'paused' ? '' : verdicts.length > 0 ? verdicts.join('\n') : colour.red(report ? 'no page' : '?'),
+      each.status !== 'active' ? '' : verdicts.length > 0 ? verdicts.join('\n') : colour.red(report ? 'no page' : '?'),
       `${each.note === null ? colour.dim('no note') : printable(shortened(each.note, 200))}\n${colour.dim(`${each.file}:${each.line}`)}`,
     ];
   });
-  const paused = list.filter(({ state }) => state === 'paused').length;
+  const paused = list.filter(({ status }) => status === 'paused').length;
   return [
-    table(['rule', 'state', 'pages', 'does', 'verdicts', 'note'], rows, style, [24]),
+    table(['rule', 'status', 'pages', 'does', 'verdicts', 'note'], rows, style, [24]),
     '',
     `${count(list.length, 'rule')}${paused > 0 ? `, ${paused} paused` : ''}.`,
   ].join('\n');

@@ -29,7 +29,7 @@ export function whyText(report: WhyReport, style: Style): string {
     `  Verdict: ${verdict ? verdictText(verdict, style) : ''}${report.sure ? '' : `, not sure: it depends on ${printable(firstFew(report.dependsOn, 3))}`}`,
   ];
   for (const action of report.actions) lines.push('', ...actionLines(action, style));
-  const hints = report.findings.flatMap(({ code, hint }) => (code === 'no-element' && hint ? [hint] : []));
+  const hints = report.findings.flatMap(({ code, hint }) => (code === 'missing-element' && hint ? [hint] : []));
   if (hints.length > 0) lines.push('', ...hints.map((hint) => `  ${colour.cyan('→')} ${printable(hint)}`));
   return lines.join('\n');
 }
@@ -124,7 +124,7 @@ function pairLines(pair: WhyPair, { colour }: Style): string[] {
         `             ${colour.dim(winner ? `over ${by},${decided}` : 'nothing else sets it')}`,
       ]
     : [
-        `        ${colour.red('lost')} \u0000: stays ${printable(pair.value)}`,
+        `        ${colour.red('no-longer-hit')} \u0000: stays ${printable(pair.value)}`,
         `             ${printable(winner?.declaration ?? '')} wins${decided}: ${by}${step === 'specificity' ? ` against ${pair.specificity}` : ''}`,
       ];
   if (pair.change !== null) lines.push(`             ${colour.cyan('→')} ${printable(pair.change)}`);

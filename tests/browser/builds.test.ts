@@ -34,7 +34,7 @@ describeInBrowser('The forms of a build in Chromium', () => {
     }
     const base = `/out/${form}/${site}`;
     const names = form === 'small' ? JSON.parse(read(`${base}/manifest.json`)) : {};
-    const [css, js] = [names['needle.css'] ?? 'needle.css', names['needle.js'] ?? 'needle.js'];
+    const [css, js] = [names['local-needle.css'] ?? 'local-needle.css', names['local-needle.js'] ?? 'local-needle.js'];
     return insertInto(
       html,
       `<link rel="stylesheet" href="${base}/${css}"><script src="${base}/${js}"></script>`,
@@ -63,17 +63,17 @@ describeInBrowser('The forms of a build in Chromium', () => {
     directory = join(folderWith({}), 'ferries');
     writeDemoProject(directory);
     for (const site of ['live', 'staging'] as const) writeDemoSite(join(directory, site), site);
-    await run(directory, ['start', 'live=live', 'staging=staging']);
+    await run(directory, ['init', 'live=live', 'staging=staging']);
     for (const [form, more] of [
       ['bundle', []],
       ['small', ['--hashed', '--minify']],
       ['snippets', ['--as', 'snippets', '--minify']],
       ['pages', ['--as', 'pages']],
     ] as const)
-      await run(directory, ['build', '--anyway', '--all-sites', '--out', `out/${form}`, ...more]);
+      await run(directory, ['build', '--force', '--all-sites', '--out', `out/${form}`, ...more]);
     // It hides its link on every page but one, which is what it is for.
     await run(directory, ['rules', 'pause', 'camera-link']);
-    await run(directory, ['build', '--anyway', '--all-sites', '--out', 'out/calm']);
+    await run(directory, ['build', '--force', '--all-sites', '--out', 'out/calm']);
     const types: Record<string, string> = { css: 'text/css', js: 'text/javascript', svg: 'image/svg+xml' };
     server = createServer((request, response) => {
       const url = new URL(request.url ?? '/', 'http://x');
@@ -85,7 +85,7 @@ describeInBrowser('The forms of a build in Chromium', () => {
       if (url.pathname === '/favicon.ico') return response.writeHead(204).end();
       try {
         const path = normalize(url.pathname);
-        const file = path.startsWith('/out/') ? path : path.replace(/^\/needle/, '/out/pages/live/needle');
+        const file = path.startsWith('/out/') ? path : path.replace(/^\/local-needle/, '/out/pages/live/local-needle');
         const from = file.startsWith('/out/') ? file : `live${file}`;
         response.setHeader('content-type', types[path.split('.').at(-1) ?? ''] ?? 'text/plain');
         response.end(readFileSync(join(directory, from)));

@@ -19,7 +19,7 @@ const snippets: Record<string, string> = {
   '/timetables/winter': 'old/storm.html',
 };
 
-describeInBrowser('What lift made of old CSS and snippets', () => {
+describeInBrowser('What convert made of old CSS and snippets', () => {
   let browser: Browser;
   let server: Server;
   let origin: string;
@@ -35,13 +35,13 @@ describeInBrowser('What lift made of old CSS and snippets', () => {
     directory = join(folderWith({}), 'ferries');
     writeDemoProject(directory);
     writeDemoSite(join(directory, 'live'), 'live');
-    await run(directory, ['start', 'live']);
+    await run(directory, ['init', 'live']);
     rmSync(join(directory, 'rules'), { recursive: true });
     const given = Object.entries(snippets).map(([path, file]) => `${file}=${path}`);
-    const lifted = await run(directory, ['lift', 'old/site-wide.css', 'old/everywhere.html', ...given]);
-    expect([lifted.status, lifted.log]).toEqual([0, '']);
-    expect(lifted.out).toContain('Proven on 30 pages');
-    const built = await run(directory, ['build', '--anyway', '--out', 'needle']);
+    const converted = await run(directory, ['convert', 'old/site-wide.css', 'old/everywhere.html', ...given]);
+    expect([converted.status, converted.log]).toEqual([0, '']);
+    expect(converted.out).toContain('Proven on 30 pages');
+    const built = await run(directory, ['build', '--force', '--out', 'local-needle']);
     expect(built.out).toContain('verdicts as checked');
     server = createServer((request, response) => {
       const { pathname, search } = new URL(request.url ?? '/', 'http://x');
@@ -53,7 +53,9 @@ describeInBrowser('What lift made of old CSS and snippets', () => {
       const part = (file: string) => `<style>${read(file)}</style>`;
       const before = part('old/site-wide.css') + (snippet ? read(snippet) : '');
       const after =
-        part('leftover/old/site-wide.css') + (snippet ? read('leftover', snippet) : '') + part('needle/needle.css');
+        part('leftover/old/site-wide.css') +
+        (snippet ? read('leftover', snippet) : '') +
+        part('local-needle/local-needle.css');
       const html = insertInto(read('live', fileOf(pathname)), search === '?before' ? before : after, 'head-end');
       response.setHeader('content-type', 'text/html');
       return response.end(withoutScripts(html));

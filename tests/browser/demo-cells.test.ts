@@ -4,7 +4,7 @@ import { startDemoServer, type DemoServer } from '../../demo/server.js';
 import { demoSettings, writeDemoProject } from '../../demo/site.js';
 import { chromiumPath } from '../../src/browser/chromium.js';
 import { judgeInBrowser } from '../../src/browser/judge.js';
-import { haystackFolder, readHaystackSite } from '../../src/capture/capture-store.js';
+import { captureFolder, readCapturedSite } from '../../src/capture/capture-store.js';
 import { check } from '../../src/core/check/check.js';
 import type { CheckInput } from '../../src/core/check/input.js';
 import { loadProject } from '../../src/project/project.js';
@@ -19,9 +19,9 @@ describeInBrowser('Every cell of the demo', () => {
     servers = [await startDemoServer('live'), await startDemoServer('staging')];
     directory = folderWith({});
     writeDemoProject(directory);
-    await run(directory, ['start', `live=${servers[0]?.address}`, `staging=${servers[1]?.address}`]);
+    await run(directory, ['init', `live=${servers[0]?.address}`, `staging=${servers[1]?.address}`]);
     appendFileSync(`${directory}/local-needle.yaml`, demoSettings);
-    for (const site of ['live', 'staging']) await run(directory, ['gather', site]);
+    for (const site of ['live', 'staging']) await run(directory, ['capture', site]);
   });
   afterAll(async () => {
     await browser?.close();
@@ -39,12 +39,12 @@ describeInBrowser('Every cell of the demo', () => {
       : []),
   ] as [string, string][])('of %s at %s is judged as Chromium judges it', async (name, viewport) => {
     const project = loadProject(directory);
-    const view = readHaystackSite(name, haystackFolder(directory, name, null), {}, project.settings.forms);
-    if (!view) throw new Error(`${name} was not gathered`);
+    const view = readCapturedSite(name, captureFolder(directory, name, null), {}, project.settings.forms);
+    if (!view) throw new Error(`${name} was not captured`);
     const { states, viewports, paths, place } = project.settings;
-    const { rules, guards, expectations } = project;
+    const { rules, keptVisible, expectations } = project;
     const input: CheckInput = {
-      ...{ rules, guards, expectations, states, viewports, paths, place, viewport, today: '2026-11-23' },
+      ...{ rules, keptVisible, expectations, states, viewports, paths, place, viewport, today: '2026-11-23' },
       view: (visitor) => (visitor === null ? view : null),
       ...{ state: null, visitor: null, visitors: [], others: [], findings: [], loading: null },
     };

@@ -49,14 +49,14 @@ describeInBrowser('The preview', () => {
     const directory = join(folderWith({}), 'ferries');
     writeDemoProject(directory);
     writeDemoSite(join(directory, 'live'), 'live');
-    await run(directory, ['start', 'live']);
+    await run(directory, ['init', 'live']);
     return { directory, running: await preview(directory) };
   }
 
   test('ships to the pages what build ships, and its panel changes nothing on them', async () => {
     const { directory, running } = await demo();
-    await runBuilt(directory, ['build', '--as', 'bundle', '--out', 'out', '--anyway']);
-    for (const name of ['needle.css', 'needle.js']) {
+    await runBuilt(directory, ['build', '--as', 'bundle', '--out', 'out', '--force']);
+    for (const name of ['local-needle.css', 'local-needle.js']) {
       const served = await (await fetch(`${running.pages}.local-needle/${name}`)).text();
       expect(served).toBe(readFileSync(join(directory, 'out', name), 'utf8'));
     }
@@ -195,10 +195,10 @@ describeInBrowser('The preview', () => {
     expect(await rows.locator('a').allTextContents()).toEqual(['/tickets/pay']);
     await overview.getByLabel('Search').fill('');
     await overview.getByRole('button', { name: 'calm-footer', exact: true }).click();
-    expect(await rows.locator('.verdict').allTextContents()).toEqual(Array(3).fill('beaten'));
-    await overview.getByRole('button', { name: 'beaten calm-footer' }).first().click();
+    expect(await rows.locator('.verdict').allTextContents()).toEqual(Array(3).fill('overridden'));
+    await overview.getByRole('button', { name: 'overridden calm-footer' }).first().click();
     await overview.getByRole('dialog').getByText('theme.css:24').first().waitFor();
-    await overview.getByRole('dialog').getByText('strength: firm would win').first().waitFor();
+    await overview.getByRole('dialog').getByText('important: yes would win').first().waitFor();
     await overview.keyboard.press('Escape');
     expect(await overview.getByRole('dialog').count()).toBe(0);
     await rows.locator('a').first().click();
@@ -215,7 +215,7 @@ describeInBrowser('The preview', () => {
       name,
       place: 'rules/a.css:1',
       note: null,
-      standing: 'on',
+      status: 'on',
       pages: 1000,
       verdicts: {},
     });
@@ -289,7 +289,7 @@ describeInBrowser('The preview', () => {
     await panel.getByText('made by a script').first().waitFor();
     await panel.getByLabel('Restyle').check();
     await panel.getByLabel(/Declarations/).fill('color: teal');
-    await panel.getByText('arrives: late').waitFor();
+    await panel.getByText('added-by: script').waitFor();
     await panel.getByRole('button', { name: 'Write to rules/added.css' }).click();
     await until(async () => (await colourOf(tab, '#chat')) === teal);
     expect((await run(directory, ['check'])).status).toBe(0);
@@ -298,12 +298,13 @@ describeInBrowser('The preview', () => {
   test('refuses what would not be one rule, and writes nothing', async () => {
     // That its pages do not load the build yet is no fault of a rule.
     const directory = smallProject('@needle a { pages: path("/"); .x { color: teal; } }\n', {
-      'local-needle.yaml': 'version: 1\nsites: { live: { folder: public, bundle-address: /assets/needle.css } }\n',
+      'local-needle.yaml':
+        'version: 1\nsites: { live: { folder: public, bundle-address: /assets/local-needle.css } }\n',
     });
     const { overview } = await preview(directory);
     const asked = {
       ...{ doing: 'hide', selector: '.x', content: '', pages: 'path("/")', name: 'fresh', note: '' },
-      ...{ late: false, write: true, anyway: false },
+      ...{ addedByScript: false, write: true, force: false },
     };
     const cases: [object, string][] = [
       [{ ...asked, selector: '.x; } @needle evil { pages: all; @hide body' }, ''],
@@ -408,7 +409,7 @@ describeInBrowser('The preview', () => {
     expect(await colourOf(tab, '.x')).toBe(teal);
     // The page's own scripts stay forbidden.
     expect(await tab.title()).toBe('Saltmere');
-    for (const file of ['needle.css', 'needle.js'])
+    for (const file of ['local-needle.css', 'local-needle.js'])
       await panel.getByText(new RegExp(`forbids ${file.replace('.', '\\.')}.*the live site must allow it`)).waitFor();
   });
 
@@ -444,7 +445,7 @@ describeInBrowser('The preview', () => {
       'rules/a.css':
         '@needle a { pages: path("/"); .x { color: teal; } }\n@needle b { pages: body-class(is-member); .x { text-decoration: underline; } }\n',
     });
-    await run(directory, ['gather', '--limit', '1']);
+    await run(directory, ['capture', '--limit', '1']);
     const running = await preview(directory, ['--live']);
     const { tab } = await pageWithPanel(context, running.pages);
     expect(await colourOf(tab, '.x')).toBe(teal);
@@ -486,7 +487,7 @@ describeInBrowser('The preview', () => {
     const running = await preview(directory);
     const { tab, panel } = await pageWithPanel(context, `${running.pages}news?p=12`);
     expect(await colourOf(tab, '.x')).toBe(teal);
-    await panel.getByText('forbids needle.css').waitFor();
+    await panel.getByText('forbids local-needle.css').waitFor();
     const answers: [string, number, string, RegExp][] = [
       ['s.css', 200, 'text/css', /^\.x \{ color: red; \} +$/],
       ['l.svg', 200, 'image/svg+xml', /^<svg/],
@@ -516,7 +517,7 @@ describeInBrowser('The preview', () => {
       'local-needle.yaml': `version: 1\nsites: { live: { address: "${site.address}" } }\n`,
       'rules/a.css': '@needle a { pages: path("/"); .x { color: teal; } }\n',
     });
-    await run(directory, ['gather', '--limit', '1']);
+    await run(directory, ['capture', '--limit', '1']);
     const running = await preview(directory, ['--live', '--timeout', '1']);
     const slow = await fetch(`${running.pages}slow`);
     expect([slow.status, await slow.text()]).toEqual([504, expect.stringContaining('did not answer')]);

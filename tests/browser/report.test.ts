@@ -19,7 +19,7 @@ describeInBrowser('The report of check as a page', () => {
     const directory = join(folderWith({}), 'ferries');
     writeDemoProject(directory);
     writeDemoSite(join(directory, 'live'), 'live');
-    await run(directory, ['start', 'live']);
+    await run(directory, ['init', 'live']);
     file = join(directory, 'report.html');
     await run(directory, ['check', '--format', 'html', '--out', file]);
     browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
@@ -63,12 +63,19 @@ describeInBrowser('The report of check as a page', () => {
     const pages = [...Array(1000).keys()].map((index) => `/journal/entry-${index}`);
     const rules = [...Array(100).keys()].map((index) => `rule-${index}`);
     const report: CheckReport = {
-      ...{ kind: 'local-needle.check', version: 1, site: 'live', viewport: 'desktop', state: null, visitor: null },
-      rules: rules.map((rule, line) => ({ rule, file: 'rules/a.css', line, paused: false, pages })),
+      ...{ kind: 'local-needle.check', version: 2, site: 'live', viewport: 'desktop', state: null, visitor: null },
+      rules: rules.map((rule, line) => ({
+        rule,
+        file: 'rules/a.css',
+        line,
+        paused: false,
+        status: 'active' as const,
+        pages,
+      })),
       cells: rules.flatMap((rule) =>
         pages.map((each, index) => ({
           ...{ rule, page: each, verdict: 'hit' as const, sure: true },
-          actions: [{ action: 'hide', selector: '.x', elements: index % 50, pairs: 0, won: 0, beaten: [] }],
+          actions: [{ action: 'hide', selector: '.x', elements: index % 50, pairs: 0, won: 0, overridden: [] }],
         })),
       ),
       findings: [],

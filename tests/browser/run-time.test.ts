@@ -27,7 +27,7 @@ const script = (text: string) => ({
   content: new TextEncoder().encode(text),
 });
 
-describeInBrowser('needle.js', () => {
+describeInBrowser('local-needle.js', () => {
   let browser: Browser;
   beforeAll(async () => {
     browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
@@ -51,12 +51,12 @@ describeInBrowser('needle.js', () => {
     await page.route('**/*', (route) => {
       const url = new URL(route.request().url());
       const headers: Record<string, string> = csp ? { 'content-security-policy': "script-src 'self'" } : {};
-      if (url.pathname === '/needle.js') return route.fulfill({ contentType: 'text/javascript', body: text });
+      if (url.pathname === '/local-needle.js') return route.fulfill({ contentType: 'text/javascript', body: text });
       if (url.pathname.endsWith('.png')) return route.fulfill({ contentType: 'image/png', body: '' });
       return route.fulfill({
         contentType: 'text/html',
         headers,
-        body: `<!doctype html><html><head><script src="/needle.js"></script></head><body>${body}</body></html>`,
+        body: `<!doctype html><html><head><script src="/local-needle.js"></script></head><body>${body}</body></html>`,
       });
     });
     if (clock) await page.clock.install();
@@ -77,7 +77,7 @@ describeInBrowser('needle.js', () => {
     ['/?p=13', mark({ path: '/', queries: [['p', '12']] }), false],
   ])('marks html on %s before the body is drawn', async (path, given, expected) => {
     const page = await open([], [given], '', path);
-    expect(await page.getAttribute('html', 'data-needle')).toBe(expected ? 'm' : null);
+    expect(await page.getAttribute('html', 'data-local-needle')).toBe(expected ? 'm' : null);
     await page.close();
   });
 
@@ -142,9 +142,9 @@ describeInBrowser('needle.js', () => {
 
   test('acts again after a navigation within the page, and takes back what is for other pages', async () => {
     const tasks = [
-      task({ scope: '[data-needle~="m"] body', selector: '[data-needle~="m"] body .x', text: 'winter' }),
+      task({ scope: '[data-local-needle~="m"] body', selector: '[data-local-needle~="m"] body .x', text: 'winter' }),
       task({
-        scope: '[data-needle~="m"] body',
+        scope: '[data-local-needle~="m"] body',
         selector: '',
         script: script('document.documentElement.dataset.ran = (document.documentElement.dataset.ran || "") + "a";'),
       }),
@@ -166,12 +166,12 @@ describeInBrowser('needle.js', () => {
   test('goes on when the page comes back from the browser’s cache', async () => {
     const { text } = needleScript([], [task({ text: 'new' })], form);
     const server = createServer((request, response) => {
-      response.setHeader('content-type', request.url === '/needle.js' ? 'text/javascript' : 'text/html');
+      response.setHeader('content-type', request.url === '/local-needle.js' ? 'text/javascript' : 'text/html');
       const body = request.url === '/' ? '<p>a</p>' : '<p>other</p>';
       response.end(
-        request.url === '/needle.js'
+        request.url === '/local-needle.js'
           ? text
-          : `<!doctype html><head><script src="/needle.js"></script></head><body>${body}`,
+          : `<!doctype html><head><script src="/local-needle.js"></script></head><body>${body}`,
       );
     });
     await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
@@ -200,7 +200,7 @@ describeInBrowser('needle.js', () => {
     const count = script('document.documentElement.dataset.ran = (document.documentElement.dataset.ran || "") + "a";');
     const page = await open([task({ text: 'new' }), task({ selector: '', script: count })], [], '<p class="x">old</p>');
     await page.evaluate(() => (document.querySelector('.x')!.textContent = 'changed by the page'));
-    await page.addScriptTag({ url: '/needle.js' });
+    await page.addScriptTag({ url: '/local-needle.js' });
     await page.waitForTimeout(50);
     expect(await page.getAttribute('html', 'data-ran')).toBe('a');
     expect(await page.locator('.x').innerText()).toBe('changed by the page');
@@ -236,7 +236,7 @@ describeInBrowser('needle.js', () => {
     ];
     const page = await open(tasks, [], '<p>1</p>');
     const order = await page.locator('head > *').evaluateAll((all) => all.map((each) => each.outerHTML));
-    expect(order).toEqual(['<link rel="stylesheet" href="/theme.css">', '<script src="/needle.js"></script>']);
+    expect(order).toEqual(['<link rel="stylesheet" href="/theme.css">', '<script src="/local-needle.js"></script>']);
   });
 
   test('ten rules are at most 2 KB, minified and gzipped', () => {

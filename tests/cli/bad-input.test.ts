@@ -61,8 +61,8 @@ describe('A broken rule file ends with status 2 and says where and what to do', 
     ['an unknown at-rule at the top', '@needel a { pages: all; }', [/@needel is not known/, /@needle\?/]],
     [
       'an unknown descriptor',
-      needle('strenght: firm; @hide .x;'),
-      [/"strenght" is not known here/, /Did you mean strength\?/],
+      needle('importnat: yes; @hide .x;'),
+      [/"importnat" is not known here/, /Did you mean important\?/],
     ],
     [
       'a declaration in no style rule',
@@ -71,12 +71,12 @@ describe('A broken rule file ends with status 2 and says where and what to do', 
     ],
     [
       'a wrong value',
-      needle('paused: perhaps; strength: hard; until: 2027-02-30; expects: some; note: bare;'),
+      needle('paused: perhaps; important: maybe; until: 2027-02-30; page-count: some; note: bare;'),
       [
         /"paused" must be yes or no/,
-        /"strength" must be firm/,
+        /"important" must be yes or no/,
         /"until" must be a day/,
-        /"expects" must be a number/,
+        /"page-count" must be a number/,
         /"note" must be text in quotes/,
       ],
     ],
@@ -87,7 +87,7 @@ describe('A broken rule file ends with status 2 and says where and what to do', 
     ],
     ['no pages', '@needle one { @hide .x; }', [/does not say which pages/]],
     ['no name', '@needle { pages: all; }', [/@needle has no name/]],
-    ['@import', needle('@import url("x.css");'), [/@import cannot stand in a rule/, /@style/]],
+    ['@import', needle('@import url("x.css");'), [/@import cannot stand in a rule/, /@style-file/]],
     ['an empty swap', needle('@swap .x { }'), [/does not say what to put there/]],
     [
       'two rules of one name',
@@ -96,8 +96,8 @@ describe('A broken rule file ends with status 2 and says where and what to do', 
     ],
     [
       'a finding that does not exist',
-      needle('@hide .x; allow: no-elment "x";'),
-      [/"no-elment" is no finding/, /no-element\?/],
+      needle('@hide .x; allow: missing-elment "x";'),
+      [/"missing-elment" is no finding/, /missing-element\?/],
     ],
   ])('%s', async (_name, text, expected) => {
     const { status, log, out } = await run(smallProject(text), ['check']);
@@ -126,24 +126,24 @@ async function findings(directory: string) {
 
 describe('A finding leaves the rest of the check standing', () => {
   test.each<[string, string, string, string, number, RegExp]>([
-    ['an invalid selector', needle('@hide .x, ..y; @hide .x;'), 'bad-css', '1:44', 1, /one \./],
-    ['an invalid ID', needle('@hide #73;'), 'bad-css', '1:39', 1, /\[id="73"\]/],
-    ['an unknown property', needle('.x { colour: red; color: red; }'), 'bad-css', '1:38', 1, /color\?/],
+    ['an invalid selector', needle('@hide .x, ..y; @hide .x;'), 'invalid-css', '1:44', 1, /one \./],
+    ['an invalid ID', needle('@hide #73;'), 'invalid-css', '1:39', 1, /\[id="73"\]/],
+    ['an unknown property', needle('.x { colour: red; color: red; }'), 'invalid-css', '1:38', 1, /color\?/],
     [
       'an invalid path pattern',
       '@needle one { pages: path("/a("), path("/"); @hide .x; }',
-      'bad-path',
+      'invalid-path',
       '1:22',
       1,
       /URL Pattern/,
     ],
-    ['a selector that matches nothing', needle('@hide .y;'), 'no-element', '1:39', 1, /./],
-    ['a mistyped class', needle('@hide .mastheat;'), 'no-element', '1:39', 1, /\.masthead matches 1/],
-    ['an ID for a class', needle('@hide #masthead;'), 'no-element', '1:39', 1, /\.masthead matches 1/],
+    ['a selector that matches nothing', needle('@hide .y;'), 'missing-element', '1:39', 1, /./],
+    ['a mistyped class', needle('@hide .mastheat;'), 'missing-element', '1:39', 1, /\.masthead matches 1/],
+    ['an ID for a class', needle('@hide #masthead;'), 'missing-element', '1:39', 1, /\.masthead matches 1/],
     [
       'no page',
       '@needle one { pages: path("/tickets/pya.html"); @hide .x; }',
-      'no-page',
+      'missing-page',
       '1:22',
       1,
       /"\/tickets\/pay\.html"/,
@@ -151,18 +151,18 @@ describe('A finding leaves the rest of the check standing', () => {
     [
       'a page ID with its prefix',
       '@needle one { pages: page-id(page-46); @hide .masthead; }',
-      'no-page',
+      'missing-page',
       '1:22',
       1,
       /page-id\(46\)/,
     ],
     [
       'another number of pages',
-      '@needle one { pages: all; expects: 2 pages; @hide .masthead; }',
+      '@needle one { pages: all; page-count: 2; @hide .masthead; }',
       'page-count',
       '1:27',
       1,
-      /expects: 3 pages/,
+      /page-count: 3/,
     ],
     [
       'a file that is not there',
@@ -180,8 +180,8 @@ describe('A finding leaves the rest of the check standing', () => {
       1,
       /of the project/,
     ],
-    ['an image for no image', needle('@swap .x { image: url("/x.svg"); }'), 'bad-swap', '1:39', 1, /\.x img/],
-    ['a broken script', needle('@script url("../bad.js");'), 'bad-script', '2:9', 1, /mended/],
+    ['an image for no image', needle('@swap .x { image: url("/x.svg"); }'), 'invalid-swap', '1:39', 1, /\.x img/],
+    ['a broken script', needle('@script url("../bad.js");'), 'invalid-script', '2:9', 1, /mended/],
     [
       'a rule that reaches every page',
       `.x { color: red; }\n${needle('@hide .x;')}`,
@@ -205,9 +205,9 @@ describe('A finding leaves the rest of the check standing', () => {
       'needs-script',
       '1:1',
       0,
-      /needle\.js/,
+      /local-needle\.js/,
     ],
-    ['a rule that does nothing', needle(''), 'no-action', '1:1', 0, /@hide/],
+    ['a rule that does nothing', needle(''), 'missing-action', '1:1', 0, /@hide/],
   ])('%s', async (_name, rules, code, place, status, hint) => {
     const result = await findings(smallProject(rules, { 'bad.js': 'var a;\nvar b = ;\n' }));
     const found = result.report.findings.find((each) => each.code === code);
@@ -219,13 +219,15 @@ describe('A finding leaves the rest of the check standing', () => {
   });
 
   test('and is accepted where the rule says so', async () => {
-    const { status, report } = await findings(smallProject(needle('@hide .y; allow: no-element "Back in spring.";')));
-    expect([status, report.findings, report.cells[0]?.verdict]).toEqual([0, [], 'empty']);
+    const { status, report } = await findings(
+      smallProject(needle('@hide .y; allow: missing-element "Back in spring.";')),
+    );
+    expect([status, report.findings, report.cells[0]?.verdict]).toEqual([0, [], 'no-match']);
   });
 
   test('an element that arrives late is no finding', async () => {
-    const { status, report } = await findings(smallProject(needle('arrives: late; @hide .y;')));
-    expect([status, report.findings, report.cells[0]?.verdict]).toEqual([0, [], 'late']);
+    const { status, report } = await findings(smallProject(needle('added-by: script; @hide .y;')));
+    expect([status, report.findings, report.cells[0]?.verdict]).toEqual([0, [], 'pending']);
   });
 });
 
@@ -235,7 +237,7 @@ describe('A site that cannot be read', () => {
     ['a missing folder', settings, 3, /The folder public cannot be read: there is no such file/],
     ['an empty folder', { ...settings, 'public/readme.txt': 'x' }, 3, /holds no HTML page/],
     ['a file for a folder', { ...settings, public: 'x' }, 3, /is a file, not a folder/],
-    ['no project', { 'a.txt': '' }, 2, /no local-needle\.yaml here.*\n.*start/],
+    ['no project', { 'a.txt': '' }, 2, /no local-needle\.yaml here.*\n.*init/],
   ])('%s', async (_name, files, status, message) => {
     const result = await run(folderWith(files), ['check']);
     expect([result.status, result.out]).toEqual([status, '']);

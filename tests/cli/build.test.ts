@@ -11,16 +11,16 @@ const build = (directory: string, ...words: string[]): Promise<Run> =>
   run(directory, ['build', '--out', 'out', ...words]);
 
 describe('build', () => {
-  test('refuses rules with errors and writes nothing, and ships what is sound with --anyway', async () => {
+  test('refuses rules with errors and writes nothing, and ships what is sound with --force', async () => {
     const directory = smallProject(withError);
     const refused = await build(directory);
     expect([refused.status, refused.out]).toEqual([1, '']);
-    expect(refused.log).toMatch(/no-element[^]*\.gone matches nothing[^]*Nothing was written/);
+    expect(refused.log).toMatch(/missing-element[^]*\.gone matches nothing[^]*Nothing was written/);
     expect(readdirSync(directory)).not.toContain('out');
-    const anyway = await build(directory, '--anyway');
-    expect([anyway.status, anyway.log]).toEqual([1, expect.stringMatching(/1 error: no-element in wrong/)]);
-    expect(read(directory, 'out/needle.css')).toContain('body.page-46 .masthead');
-    expect((await build(directory, '--anyway', '--fail-on', 'never')).status).toBe(0);
+    const anyway = await build(directory, '--force');
+    expect([anyway.status, anyway.log]).toEqual([1, expect.stringMatching(/1 error: missing-element in wrong/)]);
+    expect(read(directory, 'out/local-needle.css')).toContain('body.page-46 .masthead');
+    expect((await build(directory, '--force', '--fail-on', 'never')).status).toBe(0);
   });
 
   test('reads back what it wrote and says what it proved', async () => {
@@ -32,7 +32,7 @@ describe('build', () => {
     const directory = smallProject(sound);
     const names = async () => {
       await build(directory, '--hashed', '--minify');
-      const { 'needle.css': css } = JSON.parse(read(directory, 'out/manifest.json')) as Record<string, string>;
+      const { 'local-needle.css': css } = JSON.parse(read(directory, 'out/manifest.json')) as Record<string, string>;
       return [css, read(directory, 'out', css ?? '')];
     };
     const [first, again] = [await names(), await names()];
@@ -43,10 +43,15 @@ describe('build', () => {
   });
 
   test.each([
-    ['words', '@swap .masthead { text: "x"; }', /"r" needs needle\.js/],
-    ['a script', '@script url("../s.js");', /"r" needs needle\.js/],
-    ['a stylesheet of another host', '@stylesheet url("/t.css");', /"r" needs needle\.js/],
-    ['a page without a handle', '@hide .masthead;', /needle\.js must tell \/legal by its address/, 'path("/legal")'],
+    ['words', '@swap .masthead { text: "x"; }', /"r" needs local-needle\.js/],
+    ['a script', '@script url("../s.js");', /"r" needs local-needle\.js/],
+    ['a stylesheet of another host', '@stylesheet url("/t.css");', /"r" needs local-needle\.js/],
+    [
+      'a page without a handle',
+      '@hide .masthead;',
+      /local-needle\.js must tell \/legal by its address/,
+      'path("/legal")',
+    ],
   ])('--no-script refuses %s', async (_what, action, said, pages = 'page-id(46)') => {
     const directory = smallProject(`@needle r { pages: ${pages}; ${action} }`, { 's.js': '1;' });
     const { status, log } = await build(directory, '--no-script');
@@ -57,16 +62,18 @@ describe('build', () => {
     const rule = '@needle r { pages: page-id(1); @swap .logo { image: url("../new.svg"); alt: "New \\"one\\""; } }';
     const directory = smallProject(rule, { 'new.svg': '<svg xmlns="http://www.w3.org/2000/svg"/>' });
     expect((await build(directory, '--no-script')).status).toBe(0);
-    expect(readdirSync(join(directory, 'out'))).not.toContain('needle.js');
-    expect(read(directory, 'out/needle.css')).toMatch(/content: url\("files\/new-\w{8}\.svg"\) \/ "New \\"one\\"";/);
+    expect(readdirSync(join(directory, 'out'))).not.toContain('local-needle.js');
+    expect(read(directory, 'out/local-needle.css')).toMatch(
+      /content: url\("files\/new-\w{8}\.svg"\) \/ "New \\"one\\"";/,
+    );
   });
 
   test.each([
     [
       'a stylesheet of somebody else',
       'bundle',
-      { 'out/needle.css': 'p {}' },
-      /needle\.css is there, and no build wrote it/,
+      { 'out/local-needle.css': 'p {}' },
+      /local-needle\.css is there, and no build wrote it/,
     ],
     [
       'a folder of somebody else',
@@ -98,8 +105,8 @@ describe('build', () => {
       'staging/tickets/pay.html': pageHtml('class="page-346"', '<header class="masthead"></header>'),
     });
     expect((await build(directory, '--all-sites')).status).toBe(0);
-    expect(read(directory, 'out/live/needle.css')).toContain('body.page-46 .masthead');
-    expect(read(directory, 'out/staging/needle.css')).toContain('body.page-346 .masthead');
+    expect(read(directory, 'out/live/local-needle.css')).toContain('body.page-46 .masthead');
+    expect(read(directory, 'out/staging/local-needle.css')).toContain('body.page-346 .masthead');
   });
 
   test('a rule for 500 pages weighs what others do, and is proven on all of them', async () => {
@@ -114,7 +121,9 @@ describe('build', () => {
       'public/other.html': pageHtml('class="page-9999"', '<p class="x">a</p>'),
     });
     expect((await build(directory)).out).toMatch(/Read back on 501 pages: 500 verdicts/);
-    expect(read(directory, 'out/needle.css')).toMatch(/^:is\(body\.page-1, body\.page-2,.*body\.page-500\) \.x \{$/m);
+    expect(read(directory, 'out/local-needle.css')).toMatch(
+      /^:is\(body\.page-1, body\.page-2,.*body\.page-500\) \.x \{$/m,
+    );
   });
 });
 
@@ -125,7 +134,7 @@ test('source maps lead back to the rule files and scripts, minified too', async 
     await build(directory, ...form);
     const made = readdirSync(join(directory, 'out'));
     const traced = (ending: RegExp, text: string) => {
-      const name = made.filter((each) => ending.test(each) && each.includes('-') === form.length > 0)[0] ?? '';
+      const name = made.filter((each) => ending.test(each) && /-\w{8}\./.test(each) === form.length > 0)[0] ?? '';
       const shipped = read(directory, 'out', name);
       expect(shipped).toContain(`sourceMappingURL=${name}.map`);
       const before = shipped.slice(0, shipped.indexOf(text)).split('\n');
@@ -200,9 +209,9 @@ describe('What stands in the rules ships', () => {
     ],
   ])('%s: %s', async (_what, css, expected) => {
     const directory = smallProject(`@needle r { pages: page-id(1); ${css} }`, files);
-    const { log } = await build(directory, '--anyway');
+    const { log } = await build(directory, '--force');
     expect(log).not.toMatch(/build-differs/);
-    expect(read(directory, 'out/needle.css')).toMatch(expected);
+    expect(read(directory, 'out/local-needle.css')).toMatch(expected);
   });
 
   test('as they stand where local-needle.yaml says so', async () => {
@@ -210,7 +219,7 @@ describe('What stands in the rules ships', () => {
       'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\nfiles: leave\n',
     });
     expect((await build(directory)).status).toBe(0);
-    expect(read(directory, 'out/needle.css')).toContain('url(../img/pier.svg)');
+    expect(read(directory, 'out/local-needle.css')).toContain('url(../img/pier.svg)');
   });
 
   test('and what is missing is said at its place', async () => {
@@ -245,30 +254,30 @@ describe('@mark-current and @stylesheet', () => {
       ['/', 'hit', 1],
       ['/about', 'hit', 1],
       ['/tickets', 'hit', 1],
-      ['/tickets/pay', 'empty', 0],
+      ['/tickets/pay', 'no-match', 0],
     ]);
     const { status, out } = await build(directory);
     expect([status, out]).toEqual([0, expect.stringContaining('4 verdicts as checked')]);
-    const css = read(directory, 'out/needle.css');
+    const css = read(directory, 'out/local-needle.css');
     expect(css).toContain('body.page-1 .menu a:where([href="/"])');
     expect(css).toContain('body.page-2 .menu a:where([href="tickets.html"])');
-    expect(css).toContain('[data-needle~="about"] body .menu a:where([href="/about.html#top"])');
+    expect(css).toContain('[data-local-needle~="about"] body .menu a:where([href="/about.html#top"])');
     expect(report.findings.map(({ code, message }: { code: string; message: string }) => [code, message])).toEqual([
-      ['needs-script', expect.stringContaining('needle.js must tell /about by its path')],
+      ['needs-script', expect.stringContaining('local-needle.js must tell /about by its path')],
     ]);
     // A script ships for /about: then readers are told as well.
-    expect(read(directory, 'out/needle.js')).toContain('current: true');
+    expect(read(directory, 'out/local-needle.js')).toContain('current: true');
   });
 
   test('sections: yes marks the section that a page lies in', async () => {
     const directory = project('@needle here { pages: all; @mark-current .menu a { sections: yes; color: teal; } }');
     await build(directory);
-    expect(read(directory, 'out/needle.css')).toContain('body.page-3 .menu a:where([href="/tickets"])');
+    expect(read(directory, 'out/local-needle.css')).toContain('body.page-3 .menu a:where([href="/tickets"])');
   });
 
   test('says where nothing is marked on any page', async () => {
     const { out } = await run(project('@needle here { pages: all; @mark-current p { color: teal; } }'), ['check']);
-    expect(out).toMatch(/no-element[^]*"here" marks no link/);
+    expect(out).toMatch(/missing-element[^]*"here" marks no link/);
   });
 
   test('a stylesheet of the site is judged, stands before our own, and is of these pages alone', async () => {
@@ -286,13 +295,13 @@ describe('@mark-current and @stylesheet', () => {
     expect(readdirSync(join(directory, 'out'))).toEqual(['index.html']);
     const other = smallProject('@needle theme { pages: page-id(1); @stylesheet url("https://themes.example/w.css"); }');
     const far = JSON.parse((await run(other, ['check', '--format', 'json'])).out);
-    expect(far.cells[0].verdict).toBe('unseen');
-    expect(far.findings.map(({ code }: { code: string }) => code)).toEqual(['unseen-stylesheet']);
+    expect(far.cells[0].verdict).toBe('unjudged');
+    expect(far.findings.map(({ code }: { code: string }) => code)).toEqual(['uncaptured-stylesheet']);
   });
 
   test.each([
     ['@stylesheet url("b.css");', /b\.css is no address that a page can load/],
-    ['@style url("a.css");', /a\.css names itself/],
+    ['@style-file url("a.css");', /a\.css names itself/],
     ['@mark-current .menu a { sections: maybe; }', /"sections" must be yes or no/],
     ['@mark-current .menu a { p { color: red; } }', /takes declarations and sections/],
     ['@import url("a.css");', /@stylesheet url\("https:\/\/…"\); for one that is served/],
@@ -325,7 +334,7 @@ describe('Snippets and patched pages', () => {
     const script =
       'var a = "</script>", b = `<!--<script>`, c = /<\\/script>/; // </script>\nif (1 </script>/.x) a = b;';
     const directory = smallProject(rules, { 's.js': script });
-    expect((await build(directory, '--as', 'snippets', '--anyway')).log).toBe('');
+    expect((await build(directory, '--as', 'snippets', '--force')).log).toBe('');
     const snippet = read(directory, 'out/index.html');
     expect(snippet.match(/<\/style/g)).toHaveLength(1);
     expect(snippet.match(/<\/script/g)).toHaveLength(1);

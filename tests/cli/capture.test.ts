@@ -42,24 +42,24 @@ interface PageList {
 const pagesIn = async (directory: string, words: string[] = []) =>
   JSON.parse((await run(directory, ['pages', '--format', 'json', ...words])).out) as PageList;
 const index = (directory: string, folder = 'live') =>
-  readFileSync(join(directory, 'haystack', folder, 'index.jsonl'), 'utf8');
+  readFileSync(join(directory, 'captured', folder, 'index.jsonl'), 'utf8');
 
-describe('gather', () => {
+describe('capture', () => {
   test("captures the demo's site by its sitemaps and links, and asks only for changes the second time", async () => {
     const site = await demoSite('live');
     const directory = projectFor(site.address);
-    const first = await run(directory, ['gather']);
+    const first = await run(directory, ['capture']);
     expect(first.status).toBe(0);
     expect(first.out).toContain(
-      `live: ${pagesOf('live').length} pages and 2 stylesheets (${pagesOf('live').length} captured, 0 unchanged, 4 missed)`,
+      `live: ${pagesOf('live').length} pages and 2 stylesheets (${pagesOf('live').length} captured, 0 unchanged, 4 not captured)`,
     );
-    for (const missed of [
+    for (const told of [
       '/crew/rota: robots.txt forbids it',
       '/gone: the server answered 404',
       '/partner: it redirects to http://partner.example/',
       '/circle: its redirects go in a circle',
     ]) {
-      expect(first.out).toContain(missed);
+      expect(first.out).toContain(told);
     }
     expect(site.requests.get('/crew/rota')).toBeUndefined();
     const { pages } = await pagesIn(directory);
@@ -72,21 +72,21 @@ describe('gather', () => {
       'Wool and tar – a café’s story · Saltmere Ferries',
     );
     expect(index(directory)).toContain(`"csp":"default-src 'self'`);
-    expect(readFileSync(join(directory, 'haystack/live/pages/tickets/pay.html'), 'utf8')).toContain('class="page-46');
-    expect(existsSync(join(directory, 'haystack/live/journal.jsonl'))).toBe(false);
+    expect(readFileSync(join(directory, 'captured/live/pages/tickets/pay.html'), 'utf8')).toContain('class="page-46');
+    expect(existsSync(join(directory, 'captured/live/journal.jsonl'))).toBe(false);
     const before = index(directory);
-    const second = await run(directory, ['gather']);
-    expect(second.out).toContain(`(0 captured, ${pagesOf('live').length} unchanged, 4 missed)`);
+    const second = await run(directory, ['capture']);
+    expect(second.out).toContain(`(0 captured, ${pagesOf('live').length} unchanged, 4 not captured)`);
     expect(index(directory)).toBe(before);
     const part = await run(directory, [
-      'gather',
+      'capture',
       '--only',
       '/winter{/*}?',
       '--skip',
       '/winter/contact',
       '--limit',
       '2',
-      '--anew',
+      '--refetch',
     ]);
     expect(part.out).toContain('(2 captured');
     expect(part.out).toContain('The limit of 2 pages');
@@ -113,7 +113,7 @@ describe('gather', () => {
       }),
     );
     writeFileSync(join(directory, 'visit.har'), JSON.stringify({ log: { version: '1.2', entries } }));
-    await run(directory, ['gather']);
+    await run(directory, ['capture']);
     const handles = async (name: string) =>
       (await pagesIn(directory, ['--site', name])).pages.map(({ path, pageId, soleHandles, bodyClasses, title }) => ({
         path,
@@ -133,7 +133,7 @@ describe('gather', () => {
     const site = await demoSite('live');
     const directory = projectFor(
       site.address,
-      'visitors: { member: { cookies: { crew: "${CREW_COOKIE}" }, headers: { x-ship: "${CREW_COOKIE}" } } }\nstates: { scrolled: { add-class: { .masthead: is-stuck } }, hovered: { pseudo: { ".menu a": hover } } }\n',
+      'visitors: { member: { cookies: { crew: "${CREW_COOKIE}" }, headers: { x-ship: "${CREW_COOKIE}" } } }\nstates: { scrolled: { add-class: { .masthead: is-stuck } }, hovered: { pseudo-class: { ".menu a": hover } } }\n',
     );
     writeFileSync(
       join(directory, 'rules/a.css'),
@@ -144,15 +144,15 @@ describe('gather', () => {
        @needle band { pages: path("/"); @hide #sign-up; }`,
     );
     const secret = 's3cr3t-value';
-    expect((await run(directory, ['gather'])).status).toBe(0);
-    const unset = await run(directory, ['gather', '--visitor', 'member']);
+    expect((await run(directory, ['capture'])).status).toBe(0);
+    const unset = await run(directory, ['capture', '--visitor', 'member']);
     expect(unset.status).toBe(2);
     expect(unset.log).toMatch(/needs the environment variable CREW_COOKIE/);
     const early = JSON.parse((await run(directory, ['check', '--format', 'json'])).out) as CheckReport;
-    expect(early.findings.map(({ code, rule }) => `${code} ${rule}`)).toContain('no-visitor bar');
-    const gathered = await run(directory, ['gather', '--visitor', 'member', '--limit', '5'], { CREW_COOKIE: secret });
-    expect([gathered.status, gathered.out + gathered.log]).toEqual([0, expect.not.stringContaining(secret)]);
-    for (const file of readdirSync(join(directory, 'haystack'), { recursive: true, withFileTypes: true })) {
+    expect(early.findings.map(({ code, rule }) => `${code} ${rule}`)).toContain('missing-visitor bar');
+    const captured = await run(directory, ['capture', '--visitor', 'member', '--limit', '5'], { CREW_COOKIE: secret });
+    expect([captured.status, captured.out + captured.log]).toEqual([0, expect.not.stringContaining(secret)]);
+    for (const file of readdirSync(join(directory, 'captured'), { recursive: true, withFileTypes: true })) {
       if (file.isFile()) expect(readFileSync(join(file.parentPath, file.name), 'utf8')).not.toContain(secret);
     }
     const guest = JSON.parse((await run(directory, ['check', '--format', 'json'])).out) as CheckReport;
@@ -167,7 +167,7 @@ describe('gather', () => {
       (await run(directory, ['check', '--format', 'json', '--visitor', 'member', '--state', 'scrolled'])).out,
     ) as CheckReport;
     expect([member.visitor, member.state, member.totals.pages]).toEqual(['member', 'scrolled', 5]);
-    expect(member.cells.find(({ rule }) => rule === 'band')?.verdict).toBe('empty');
+    expect(member.cells.find(({ rule }) => rule === 'band')?.verdict).toBe('no-match');
   });
 
   test('loses no page that it had told of when it is killed, and goes on from there', async () => {
@@ -185,7 +185,7 @@ describe('gather', () => {
     for (let moment = 1; moment <= 10; moment++) {
       const directory = projectFor(site.address);
       const told = await new Promise<string[]>((done) => {
-        const child = spawn(process.execPath, [join(process.cwd(), 'dist/program/local-needle.js'), 'gather'], {
+        const child = spawn(process.execPath, [join(process.cwd(), 'dist/program/local-needle.js'), 'capture'], {
           cwd: directory,
         });
         let log = '';
@@ -198,12 +198,12 @@ describe('gather', () => {
       });
       expect(told.length).toBeGreaterThan(0);
       // What a kill in the middle of a line would leave.
-      if (moment % 2 === 0 && existsSync(join(directory, 'haystack/live/journal.jsonl')))
-        appendFileSync(join(directory, 'haystack/live/journal.jsonl'), '{"page":{"path":"/half');
+      if (moment % 2 === 0 && existsSync(join(directory, 'captured/live/journal.jsonl')))
+        appendFileSync(join(directory, 'captured/live/journal.jsonl'), '{"page":{"path":"/half');
       const kept = (await pagesIn(directory)).pages.map(({ path }) => path);
       expect(kept).toEqual(expect.arrayContaining(told));
       if (moment % 5 === 0) {
-        const { out } = await run(directory, ['gather']);
+        const { out } = await run(directory, ['capture']);
         expect(out).toMatch(/live: 61 pages/);
         expect(Number(/(\d+) unchanged/.exec(out)?.[1])).toBeGreaterThanOrEqual(told.length);
       }
@@ -213,42 +213,42 @@ describe('gather', () => {
   test('beside another one for the same site loses nothing', async () => {
     const site = await demoSite('live');
     const directory = projectFor(site.address);
-    const runs = await Promise.all([runBuilt(directory, ['gather']), runBuilt(directory, ['gather'])]);
+    const runs = await Promise.all([runBuilt(directory, ['capture']), runBuilt(directory, ['capture'])]);
     expect(runs.some(({ status }) => status === 0)).toBe(true);
-    for (const { status, log } of runs) if (status !== 0) expect(log).toMatch(/Another gather is writing/);
-    await run(directory, ['gather']);
+    for (const { status, log } of runs) if (status !== 0) expect(log).toMatch(/Another capture is writing/);
+    await run(directory, ['capture']);
     expect((await pagesIn(directory)).pages).toHaveLength(pagesOf('live').length);
   });
 
-  test('says that a haystack is damaged, and a failed run leaves it as it was', async () => {
+  test('says that a capture is damaged, and a failed run leaves it as it was', async () => {
     const site = await demoSite('live');
     const directory = projectFor(site.address);
-    expect((await run(directory, ['pages'])).log).toMatch(/was not gathered yet[^]*local-needle gather live/);
-    await run(directory, ['gather', '--limit', '5']);
+    expect((await run(directory, ['pages'])).log).toMatch(/was not captured yet[^]*local-needle capture live/);
+    await run(directory, ['capture', '--limit', '5']);
     await site.close();
     const before = index(directory);
-    const down = await run(directory, ['gather']);
+    const down = await run(directory, ['capture']);
     expect([down.status, down.log]).toEqual([3, expect.stringMatching(/cannot be reached: nothing listens there/)]);
     expect((await pagesIn(directory)).pages).toHaveLength(5);
     expect(index(directory)).toBe(before);
     for (const [what, damage] of [
-      ['breaks off', () => writeFileSync(join(directory, 'haystack/live/index.jsonl'), before.slice(0, -30))],
+      ['breaks off', () => writeFileSync(join(directory, 'captured/live/index.jsonl'), before.slice(0, -30))],
       [
         ':2 cannot be read',
-        () => writeFileSync(join(directory, 'haystack/live/index.jsonl'), before.replace(/"bytes":\d+/, '"bytes":-1')),
+        () => writeFileSync(join(directory, 'captured/live/index.jsonl'), before.replace(/"bytes":\d+/, '"bytes":-1')),
       ],
       [
         'is missing',
         () => (
-          writeFileSync(join(directory, 'haystack/live/index.jsonl'), before),
-          rmSync(join(directory, 'haystack/live/pages/index.html'))
+          writeFileSync(join(directory, 'captured/live/index.jsonl'), before),
+          rmSync(join(directory, 'captured/live/pages/index.html'))
         ),
       ],
       [
         'cannot be read',
         () =>
           writeFileSync(
-            join(directory, 'haystack/live/index.jsonl'),
+            join(directory, 'captured/live/index.jsonl'),
             before.replace('"pages/index.html"', '"../../secret.html"'),
           ),
       ],
@@ -256,23 +256,23 @@ describe('gather', () => {
       damage();
       const { status, log } = await run(directory, ['pages']);
       expect([status, log]).toEqual([3, expect.stringContaining(what)]);
-      expect(log).toMatch(/gather again with --anew/);
+      expect(log).toMatch(/capture again with --refetch/);
     }
   });
 });
 
 describe('What a site may do to a crawler', () => {
   const html = (inside: string) => pageHtml('class="page-1"', inside);
-  const gathered = async (listener: RequestListener, words: string[] = []) => {
+  const captured = async (listener: RequestListener, words: string[] = []) => {
     const address = await serve(listener);
     const directory = projectFor(address);
-    return { directory, ...(await run(directory, ['gather', ...words])) };
+    return { directory, ...(await run(directory, ['capture', ...words])) };
   };
 
   test('odd addresses, big pages, hosts of others and a sitemap of very many addresses', async () => {
     const long = `/${'x'.repeat(4001)}`;
     let tries = 0;
-    const { out, directory, status } = await gathered(
+    const { out, directory, status } = await captured(
       (request, response) => {
         const url = request.url ?? '/';
         const send = (type: string, body: string | Buffer) =>
@@ -297,28 +297,28 @@ describe('What a site may do to a crawler', () => {
         if (url === '/robots.txt') return response.writeHead(404).end();
         return send('text/html', html(url));
       },
-      ['--limit', '12', '--timeout', '12', '--at-once', '8'],
+      ['--limit', '12', '--timeout', '12', '--parallel', '8'],
     );
     expect(status).toBe(0);
-    for (const missed of [
+    for (const told of [
       'other.example/x: it is of another host',
       'its address has',
       'it is larger than 16 MB',
       'it did not answer within 12 s',
     ])
-      expect(out + index(directory)).toContain(missed);
+      expect(out + index(directory)).toContain(told);
     expect(out).toContain('2 stylesheets');
     const paths = (await pagesIn(directory)).pages.map(({ path }) => path);
     expect(paths).toEqual(expect.arrayContaining(['/', '/s/0']));
     expect(paths.length).toBeLessThanOrEqual(12);
-    const files = readdirSync(join(directory, 'haystack/live'), { recursive: true, encoding: 'utf8' });
+    const files = readdirSync(join(directory, 'captured/live'), { recursive: true, encoding: 'utf8' });
     expect(files.every((file) => !file.includes('..'))).toBe(true);
-    expect(readdirSync(directory).sort()).toEqual(['haystack', 'local-needle.yaml', 'rules']);
+    expect(readdirSync(directory).sort()).toEqual(['captured', 'local-needle.yaml', 'rules']);
   });
 
-  test('links to odd addresses end inside the haystack; busy pages are asked again; one path keeps one content', async () => {
+  test('links to odd addresses end inside the capture; busy pages are asked again; one path keeps one content', async () => {
     let tries = 0;
-    const { out, directory } = await gathered((request, response) => {
+    const { out, directory } = await captured((request, response) => {
       const url = request.url ?? '/';
       if (url === '/')
         return response
@@ -361,7 +361,7 @@ describe('What a site may do to a crawler', () => {
       /cannot be reached: the connection broke off/,
     ],
   ])('%s is said', async (_name, listener, expected) => {
-    const { out, log } = await gathered(listener);
+    const { out, log } = await captured(listener);
     expect(out + log).toMatch(expected);
   });
 
@@ -404,7 +404,7 @@ describe('What a site may do to a crawler', () => {
       cases.push([`https://127.0.0.1:${(server.address() as AddressInfo).port}`, /its TLS certificate is not valid/]);
     }
     for (const [address, message] of cases) {
-      const { status, log } = await runBuilt(projectFor(address), ['gather']);
+      const { status, log } = await runBuilt(projectFor(address), ['capture']);
       expect([status, log]).toEqual([3, expect.stringMatching(message)]);
     }
   });
@@ -437,8 +437,8 @@ describe('A recording', () => {
       ['/?p=2', '2'],
     ]);
     const report = JSON.parse((await run(directory, ['check', '--format', 'json'])).out) as CheckReport;
-    expect(report.findings.map(({ code }) => code).sort()).toEqual(['no-body', 'same-path']);
-    expect((await run(directory, ['gather'])).out).toMatch(/read afresh each time/);
+    expect(report.findings.map(({ code }) => code).sort()).toEqual(['missing-content', 'same-path']);
+    expect((await run(directory, ['capture'])).out).toMatch(/read afresh each time/);
   });
   test.each([
     ['no JSON', 'nope', /is not JSON/],
@@ -482,7 +482,7 @@ describe('Names of files', () => {
   });
 });
 
-describeInBrowser('gather --rendered', () => {
+describeInBrowser('capture --rendered', () => {
   test('captures what scripts made', async () => {
     const address = await serve((request, response) => {
       if (request.url === '/robots.txt' || request.url?.startsWith('/sitemap')) return response.writeHead(404).end();
@@ -493,7 +493,7 @@ describeInBrowser('gather --rendered', () => {
         );
     });
     const directory = projectFor(address);
-    const { status, out } = await run(directory, ['gather', '--rendered']);
+    const { status, out } = await run(directory, ['capture', '--rendered']);
     expect([status, out]).toEqual([0, expect.stringContaining('2 pages')]);
     expect((await pagesIn(directory)).pages.map(({ path, pageId, title }) => [path, pageId, title])).toEqual([
       ['/', '1', 'Made'],

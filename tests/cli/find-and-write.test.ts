@@ -94,10 +94,10 @@ describe('find', () => {
     const big = smallProject('', { 'public/big.html': pageHtml('', '<i class="many"></i>'.repeat(100_000)) });
     const report = JSON.parse((await run(big, ['find', 'i.many', '--format', 'json'])).out) as FindReport;
     expect([report.total, report.elements.length]).toEqual([100_000, 5]);
-    const late = JSON.parse((await run(big, ['find', 'i', '--seconds', '0', '--format', 'json'])).out) as FindReport;
+    const late = JSON.parse((await run(big, ['find', 'i', '--timeout', '0', '--format', 'json'])).out) as FindReport;
     expect(late.cutOff).toBe(true);
     const expensive = JSON.parse(
-      (await run(big, ['find', '.no ~ i ~ i ~ i', '--seconds', '2', '--format', 'json'])).out,
+      (await run(big, ['find', '.no ~ i ~ i ~ i', '--timeout', '2', '--format', 'json'])).out,
     ) as FindReport;
     expect(expensive.cutOff).toBe(true);
   });
@@ -126,16 +126,15 @@ describe('add', () => {
       '.content { color: teal; }',
       '--note',
       'Asks twice.',
-      '--strength',
-      'firm',
+      '--important',
     ];
-    const tried = await run(directory, [...words, '--try']);
+    const tried = await run(directory, [...words, '--dry-run']);
     expect(tried.status).toBe(0);
     expect(tried.out).toMatch(/@needle no-signup[^]*no-signup +\/contact +hit[^]*Nothing was written/);
     expect(existsSync(join(directory, 'rules/added.css'))).toBe(false);
     expect((await run(directory, words)).status).toBe(0);
     expect(added(directory)).toBe(
-      '@needle no-signup {\n  note: "Asks twice.";\n  pages: path("/contact"), page-id(90);\n  except: path("/fare-alert");\n  strength: firm;\n  @hide #sign-up;\n  @swap .content h1 { text: "Talk \\"to\\" us"; }\n  .content { color: teal; }\n}\n',
+      '@needle no-signup {\n  note: "Asks twice.";\n  pages: path("/contact"), page-id(90);\n  except: path("/fare-alert");\n  important: yes;\n  @hide #sign-up;\n  @swap .content h1 { text: "Talk \\"to\\" us"; }\n  .content { color: teal; }\n}\n',
     );
     expect((await run(directory, ['add', 'no-signup', '--all', '--hide', 'h1'])).log).toMatch(
       /There is a rule "no-signup" in rules\/added\.css:1 already/,
@@ -152,7 +151,7 @@ describe('add', () => {
       expect.stringContaining('.masthead matches 1 there (a typing error)'),
     ]);
     expect(existsSync(join(directory, 'rules/added.css'))).toBe(false);
-    expect((await run(directory, [...words, '--anyway'])).status).toBe(1);
+    expect((await run(directory, [...words, '--force'])).status).toBe(1);
     expect(added(directory)).toContain('@hide .mastheat;');
   });
 
@@ -209,15 +208,15 @@ describe('rules', () => {
   test('lists every rule with its reason and what it comes to', async () => {
     const directory = demoProject();
     const { rules } = JSON.parse((await run(directory, ['rules', '--format', 'json'])).out) as {
-      rules: { rule: string; state: string; note: string; targets: number; verdicts: Record<string, number> }[];
+      rules: { rule: string; status: string; note: string; targets: number; verdicts: Record<string, number> }[];
     };
     expect(rules.find(({ rule }) => rule === 'calm-payment')).toMatchObject({
-      state: 'on',
+      status: 'active',
       note: 'Nobody should be led away while paying.',
       targets: 1,
       verdicts: { hit: 1 },
     });
-    expect(rules.find(({ rule }) => rule === 'old-banner')?.state).toBe('paused');
+    expect(rules.find(({ rule }) => rule === 'old-banner')?.status).toBe('paused');
     expect((await run(directory, ['rules'])).out).toMatch(/17 rules, 1 paused/);
   });
 

@@ -58,8 +58,8 @@ describe('check --format', () => {
       artifactLocation: { uri: 'rules/a.css' },
       region: { startLine, startColumn },
     });
-    expect(found).toContainEqual(['no-element', 'error', at(1, 45)]);
-    expect(found).toContainEqual(['no-page', 'error', at(4, 23)]);
+    expect(found).toContainEqual(['missing-element', 'error', at(1, 45)]);
+    expect(found).toContainEqual(['missing-page', 'error', at(4, 23)]);
   });
 
   test('junit has a case for each rule and page, and one for what belongs to none', async () => {
@@ -75,7 +75,7 @@ describe('check --format', () => {
       ['calm on /', true, false],
       ['odd on /%22%2C%3Cscript%3E.html', false, false],
       ['soon on /', false, true],
-      ['no-page: lost', true, false],
+      ['missing-page: lost', true, false],
     ]);
     expect([testsuites['@_tests'], testsuites['@_failures'], testsuites['@_skipped']]).toEqual(['4', '2', '1']);
   });
@@ -90,7 +90,7 @@ describe('check --format', () => {
   });
 
   test('text names where each finding is explained: what it means, an example, what to do', async () => {
-    expect(await inForm('text')).toContain('What they mean: docs/findings.md#no-element, #no-page\n');
+    expect(await inForm('text')).toContain('What they mean: docs/findings.md#missing-element, #missing-page\n');
     const explained = readFileSync('docs/findings.md', 'utf8');
     for (const code of Object.keys(findingCodes))
       expect(explained).toMatch(new RegExp(`\n### ${code}\n\n[A-Z].*\n\n\`\`\`\n[^\`]+→[^\`]+\`\`\`\n\nWhat to do: `));

@@ -1,7 +1,7 @@
 import { pageHtml, run, smallProject } from '../helpers.js';
 
 /** A rule of each verdict, and a finding of several kinds. */
-const rules = `@guard .masthead { note: "Ways home stay."; }
+const rules = `@keep-visible .masthead { note: "Ways home stay."; }
 @needle calm-payment { note: "Nobody should be led away while paying."; pages: path("/tickets/pay.html"); @hide .masthead, .promo-feild; }
 @needle front { pages: page-id(1); .x { color: teal; margin: 0; } .logo { color: red; } }
 @needle words { pages: path("/legal"); @swap .masthead { text: "Saltmere"; } }

@@ -6,11 +6,11 @@ import { folderWith, pageHtml, run, runBuilt, smallProject } from '../helpers.js
 const rules = `
 @needle calm-payment { note: "No way */ out."; pages: path("/tickets/pay.html"); @hide .masthead, .promo-field; }
 @needle front { pages: page-id(1); .x { color: teal; &:hover { color: red; } @media (max-width: 600px) { margin: 0; } } .masthead img::before { content: ""; } }
-@needle legal { pages: path("/legal"); strength: firm; .masthead { color: red; } html { font-size: 20px; } }
+@needle legal { pages: path("/legal"); important: yes; .masthead { color: red; } html { font-size: 20px; } }
 @needle swap { pages: body-class(home); @swap .logo { image: url("../new.svg"); alt: "New \\"logo\\""; } @swap .x { text: "</script>"; } }
 @needle off { pages: all; paused: yes; @hide .x; }
 @needle old { pages: all; until: 2020-01-31; @hide .masthead; }
-@needle sheets { @on body-id(pay) { @style url("../pay.css"); } @on page-id(1) { @script url("../go.js") { wait-for: ".late"; } } }
+@needle sheets { @on body-id(pay) { @style-file url("../pay.css"); } @on page-id(1) { @script url("../go.js") { wait-for: ".late"; } } }
 `;
 const more = {
   'new.svg': '<svg xmlns="http://www.w3.org/2000/svg"/>',
@@ -28,24 +28,31 @@ describe('A project', () => {
     expect(status).toBe(0);
     expect(report).toMatchObject({
       kind: 'local-needle.check',
-      version: 1,
+      version: 2,
       site: 'live',
       viewport: 'desktop',
       state: null,
       visitor: null,
     });
-    expect(report.totals).toEqual({ rules: 7, pages: 3, cells: 9, errors: 0, warnings: 2 });
+    expect(report.totals).toEqual({ rules: 7, pages: 3, cells: 6, errors: 0, warnings: 2 });
     expect(report.rules.find(({ rule }) => rule === 'off')).toEqual({
       rule: 'off',
       file: 'rules/a.css',
       line: 6,
       paused: true,
+      status: 'paused',
       pages: ['/', '/legal', '/tickets/pay.html'],
     });
     const cell = report.cells.find(({ rule }) => rule === 'calm-payment');
     expect(cell).toMatchObject({ page: '/tickets/pay.html', verdict: 'hit' });
     expect(
-      cell?.actions.map(({ action, selector, elements, pairs, beaten }) => [action, selector, elements, pairs, beaten]),
+      cell?.actions.map(({ action, selector, elements, pairs, overridden }) => [
+        action,
+        selector,
+        elements,
+        pairs,
+        overridden,
+      ]),
     ).toEqual([
       ['hide', '.masthead', 1, 1, []],
       ['hide', '.promo-field', 1, 1, []],
@@ -58,7 +65,7 @@ describe('A project', () => {
       ['.masthead img::before', 1, 1],
     ]);
     expect(report.cells.filter(({ rule }) => rule === 'sheets').map(({ page, verdict }) => [page, verdict])).toEqual([
-      ['/', 'unseen'],
+      ['/', 'unjudged'],
       ['/tickets/pay.html', 'hit'],
     ]);
     expect(report.findings.map(({ code, rule, level }) => [code, rule, level])).toEqual([
@@ -74,7 +81,7 @@ describe('A project', () => {
     expect(status).toBe(0);
     expect(out).toContain('Left out: off (paused)');
     expect(out).toContain('Left out: old (ran until 2020-01-31)');
-    const css = readFileSync(join(directory, 'out/needle.css'), 'utf8');
+    const css = readFileSync(join(directory, 'out/local-needle.css'), 'utf8');
     for (const part of [
       '/*! local-needle begin: live */',
       '/* calm-payment: No way * / out. (rules/a.css:2) */',
@@ -82,27 +89,27 @@ describe('A project', () => {
       'body.page-1 .x:hover {\n  color: red;\n}',
       '@media (max-width: 600px) {\n  body.page-1 .x {\n    margin: 0;\n  }\n}',
       'body.page-1 .masthead img::before {',
-      '[data-needle~="legal"] body .masthead {\n  color: red !important;\n}',
-      'html[data-needle~="legal"]:has(> body) {\n  font-size: 20px !important;\n}',
+      '[data-local-needle~="legal"] body .masthead {\n  color: red !important;\n}',
+      'html[data-local-needle~="legal"]:has(> body) {\n  font-size: 20px !important;\n}',
       'body[id="pay"] .promo-field {\n  padding: 4px;\n}',
       '/*! local-needle end */',
     ]) {
       expect(css).toContain(part);
     }
     expect(css).not.toMatch(/off|old:/);
-    const map = JSON.parse(readFileSync(join(directory, 'out/needle.css.map'), 'utf8')) as {
+    const map = JSON.parse(readFileSync(join(directory, 'out/local-needle.css.map'), 'utf8')) as {
       sources: string[];
       sourcesContent: string[];
     };
     expect(map.sources.join(' ')).toMatch(/rules\/a\.css.*pay\.css/);
     expect(map.sourcesContent).toContain(rules);
-    const js = readFileSync(join(directory, 'out/needle.js'), 'utf8');
+    const js = readFileSync(join(directory, 'out/local-needle.js'), 'utf8');
     expect(js).toContain('\\u003c/script>');
     expect(js).toContain('window.gone = 1;');
     expect(existsSync(join(directory, 'out', /files\/new-[0-9a-f]{8}\.svg/.exec(js)?.[0] ?? 'none'))).toBe(true);
     const again = await run(directory, ['build', '--out', 'again']);
     expect(again.status).toBe(0);
-    expect(readFileSync(join(directory, 'again/needle.css'), 'utf8')).toBe(css);
+    expect(readFileSync(join(directory, 'again/local-needle.css'), 'utf8')).toBe(css);
     expect((await run(directory, ['build', '--no-script'])).status).toBe(2);
   });
 
@@ -141,7 +148,7 @@ describe('start', () => {
       'public/a.html': pageHtml('data-page="7"'),
       'public/b.html': pageHtml('data-page="8"'),
     });
-    const { status, out } = await run(directory, ['start', 'public']);
+    const { status, out } = await run(directory, ['init', 'public']);
     expect(status).toBe(0);
     expect(out).toContain('2 pages in public. Page IDs: {id} in data-page (2 pages, too few to be sure).');
     expect(readFileSync(join(directory, 'local-needle.yaml'), 'utf8')).toContain(
@@ -153,7 +160,7 @@ describe('start', () => {
     };
     expect(pages.pages.map(({ pageId }) => pageId)).toEqual(['7', '8']);
     writeFileSync(join(directory, 'local-needle.yaml'), 'mine');
-    expect((await run(directory, ['start', 'public'])).status).toBe(2);
+    expect((await run(directory, ['init', 'public'])).status).toBe(2);
     expect(readFileSync(join(directory, 'local-needle.yaml'), 'utf8')).toBe('mine');
   });
 });
@@ -164,10 +171,10 @@ describe('demo', () => {
     const { status, out } = await runBuilt(directory, ['demo', 'ferries']);
     expect(status).toBe(0);
     for (const shown of [
-      '$ local-needle start live=',
-      '$ local-needle gather live',
+      '$ local-needle init live=',
+      '$ local-needle capture live',
       '$ local-needle pages',
-      '$ local-needle drift live staging',
+      '$ local-needle compare live staging',
       '$ local-needle check',
       '$ local-needle build',
       'Try next',
@@ -180,8 +187,8 @@ describe('demo', () => {
     expect(report.cells.filter(({ verdict }) => verdict === 'hit').length).toBeGreaterThan(report.cells.length / 2);
     expect(report.findings.map(({ code, hint }) => [code, hint])).toEqual(
       expect.arrayContaining([
-        ['no-element', '.promo-field matches 1 there (a typing error).'],
-        ['no-page', 'path("/routes/night-boat") picks /routes/night-boat.'],
+        ['missing-element', '.promo-field matches 1 there (a typing error).'],
+        ['missing-page', 'path("/routes/night-boat") picks /routes/night-boat.'],
       ]),
     );
     expect((await runBuilt(directory, ['demo', 'ferries'])).status).toBe(2);
@@ -191,7 +198,7 @@ describe('demo', () => {
 describe('Every command', () => {
   test('has help with an example, and the program its version', async () => {
     const directory = folderWith({});
-    for (const name of ['start', 'gather', 'pages', 'check', 'drift', 'build', 'demo']) {
+    for (const name of ['init', 'capture', 'pages', 'check', 'compare', 'build', 'demo']) {
       const { out, status } = await run(directory, [name, '--help']);
       expect(status).toBe(0);
       expect(out).toMatch(/Examples:\s+local-needle/);

@@ -33,15 +33,15 @@ describe('Files named after pages', () => {
     const found = report.findings.map(({ code, at, hint }) => [code, at?.file, at?.line, hint]);
     expect(found).toEqual(
       expect.arrayContaining([
-        ['bad-css', 'pages/tickets/pay.css', 1, 'Did you mean color?'],
-        ['bad-script', 'pages/legal/index.js', 1, expect.any(String)],
-        ['no-page', 'pages/tickets/pya.css', 1, 'path("/tickets/pay") picks /tickets/pay.'],
+        ['invalid-css', 'pages/tickets/pay.css', 1, 'Did you mean color?'],
+        ['invalid-script', 'pages/legal/index.js', 1, expect.any(String)],
+        ['missing-page', 'pages/tickets/pya.css', 1, 'path("/tickets/pay") picks /tickets/pay.'],
       ]),
     );
-    await run(directory, ['build', '--anyway', '--out', 'out']);
-    const css = readFileSync(join(directory, 'out/needle.css'), 'utf8');
+    await run(directory, ['build', '--force', '--out', 'out']);
+    const css = readFileSync(join(directory, 'out/local-needle.css'), 'utf8');
     expect(css.indexOf('color: red')).toBeLessThan(css.indexOf('body.page-1 .x {\n  color: teal;'));
-    expect(readFileSync(join(directory, 'out/needle.js'), 'utf8')).toContain('document.title = "pay"');
+    expect(readFileSync(join(directory, 'out/local-needle.js'), 'utf8')).toContain('document.title = "pay"');
     expect((await run(directory, ['rules', 'pause', 'pages/index'])).log).toMatch(/is a file of its own/);
   });
 });
@@ -53,22 +53,22 @@ describe('@only-here', () => {
       ':root body:where(:not(.page-46)) .masthead {\n  display: none !important;\n}',
     ],
     ['pages: body-class(home), page-id(46);', ':root body:where(:not(.home, .page-46)) .masthead {'],
-    ['pages: path("/legal");', ':root body:where(:not([data-needle~="legal"] body)) .masthead {'],
+    ['pages: path("/legal");', ':root body:where(:not([data-local-needle~="legal"] body)) .masthead {'],
     ['pages: body-class(home); except: query("x=1");', ':root body:where(:not(.home)) .masthead {'],
   ])('with %s hides it on every other page', async (pages, expected) => {
     const directory = smallProject(`@needle only { ${pages} @only-here .masthead; }`);
     const report = await checked(directory, ['--fail-on', 'never']);
     expect(report.cells.every(({ verdict }) => verdict === 'hit')).toBe(true);
-    await run(directory, ['build', '--anyway', '--out', 'out']);
-    expect(readFileSync(join(directory, 'out/needle.css'), 'utf8')).toContain(expected);
+    await run(directory, ['build', '--force', '--out', 'out']);
+    expect(readFileSync(join(directory, 'out/local-needle.css'), 'utf8')).toContain(expected);
   });
 
   test('hides nothing where it has no page of its own', async () => {
     const directory = smallProject('@needle only { pages: path("/gone"); @only-here .masthead; }');
-    expect((await run(directory, ['build', '--anyway', '--out', 'out'])).out).toMatch(
+    expect((await run(directory, ['build', '--force', '--out', 'out'])).out).toMatch(
       /Left out: only \(picks no page of live\)/,
     );
-    expect(readFileSync(join(directory, 'out/needle.css'), 'utf8')).not.toContain('display');
+    expect(readFileSync(join(directory, 'out/local-needle.css'), 'utf8')).not.toContain('display');
   });
 });
 
@@ -88,14 +88,14 @@ describe('The hint of a selector that matches nothing', () => {
     const report = await checked(
       smallProject(`@needle a { pages: path("/"); ${action} }`, { 'local-needle.yaml': settings }),
     );
-    expect(report.findings.map(({ code, hint: given }) => [code, given])).toEqual([['no-element', hint]]);
+    expect(report.findings.map(({ code, hint: given }) => [code, given])).toEqual([['missing-element', hint]]);
   });
 });
 
 describe('What editors and shells get', () => {
   test('start writes a schema that takes local-needle.yaml and refuses what check refuses', async () => {
     const directory = folderWith({ 'public/a.html': pageHtml('data-page="7"'), '.vscode/settings.json': '{}' });
-    const { out } = await run(directory, ['start', 'public']);
+    const { out } = await run(directory, ['init', 'public']);
     expect(out).toContain('editor/local-needle.schema.json');
     expect(readFileSync(join(directory, '.vscode/settings.json'), 'utf8')).toBe('{}');
     const schema = JSON.parse(readFileSync(join(directory, 'editor/local-needle.schema.json'), 'utf8')) as object;
@@ -134,7 +134,7 @@ describe('What editors and shells get', () => {
     [['rules', 'pa'], ['pause']],
     [['rules', 'pause', 'ca'], ['calm-payment']],
     [['pages', '/tic'], ['/tickets/pay.html']],
-    [['gather', ''], ['live']],
+    [['capture', ''], ['live']],
     [['check', '--s'], []],
   ])('completion of %j gives %j, and runs nothing', async (words, expected) => {
     const directory = smallProject('@needle calm-payment { pages: path("/"); @hide .x; }');
@@ -160,9 +160,9 @@ describe('check --watch', () => {
       text = '';
     };
     try {
-      await said(/no-element[^]*Watching for changes/);
+      await said(/missing-element[^]*Watching for changes/);
       writeFileSync(join(directory, 'rules/a.css'), '@needle a { pages: path("/"); @hide .x; }');
-      await said(/~ a on \/: empty \(0\) → hit \(2\)[^]*1 finding gone/);
+      await said(/~ a on \/: no-match \(0\) → hit \(2\)[^]*1 finding gone/);
       writeFileSync(join(directory, 'rules/a.css'), '@needle a {');
       await said(/unclosed block/);
       writeFileSync(join(directory, 'rules/a.css'), '@needle a { pages: path("/"); @hide .x; }');
@@ -192,7 +192,7 @@ test('what a check kept is still there after commands that look at less', async 
       );
     const before = kept();
     expect(before.map((text) => text.length > 100)).toEqual([true, true]);
-    for (const words of [['why', 'a', '/'], ['rules'], ['build', '--anyway', '--out', 'out'], ['pages']]) {
+    for (const words of [['why', 'a', '/'], ['rules'], ['build', '--force', '--out', 'out'], ['pages']]) {
       await run(directory, words);
       expect([words[0], kept()]).toEqual([words[0], before]);
     }

@@ -4,14 +4,14 @@ import { folderWith, pageHtml, run, smallProject } from '../helpers.js';
 
 const rules =
   '@needle calm { pages: path("/"); .x { color: teal; } }\n@needle words { pages: path("/"); @swap .y { text: "b"; } }';
-const css = '<link rel="stylesheet" href="/assets/needle.css">';
-const js = '<script src="/assets/needle.js"></script>';
+const css = '<link rel="stylesheet" href="/assets/local-needle.css">';
+const js = '<script src="/assets/local-needle.js"></script>';
 const page = (head: string) =>
   `<!doctype html><html><head>${head}</head><body class="page-1"><p class="x">a</p><p class="y">a</p></body></html>`;
 const yaml = (site: string) => `version: 1\nsites: { live: { ${site} } }\n`;
 
 /** What `check` finds on how the one page loads the build. */
-async function loadingOf(head: string, more: Record<string, string> = {}, address = '/assets/needle.css') {
+async function loadingOf(head: string, more: Record<string, string> = {}, address = '/assets/local-needle.css') {
   const directory = folderWith({
     'local-needle.yaml': yaml(`folder: public, bundle-address: "${address}"`),
     'rules/a.css': rules,
@@ -20,7 +20,7 @@ async function loadingOf(head: string, more: Record<string, string> = {}, addres
   });
   const { findings } = JSON.parse((await run(directory, ['check', '--format', 'json'])).out);
   return findings
-    .filter(({ code }: { code: string }) => code !== 'unseen-stylesheet')
+    .filter(({ code }: { code: string }) => code !== 'uncaptured-stylesheet')
     .map(({ code, message }: { code: string; message: string }) => `${code}: ${message}`);
 }
 
@@ -30,14 +30,14 @@ describe('How pages load the build', () => {
     [
       'under names that change',
       css.replace('needle', 'needle-0123abcd') + js,
-      [/^stale: needle-0123abcd\.css is of an older build/],
+      [/^stale-build: local-needle-0123abcd\.css is of an older build/],
     ],
     [
       'not at all',
       '',
-      [/^not-loaded: \/assets\/needle\.css is not loaded, on \/$/, /^not-loaded: \/assets\/needle\.js/],
+      [/^not-loaded: \/assets\/local-needle\.css is not loaded, on \/$/, /^not-loaded: \/assets\/local-needle\.js/],
     ],
-    ['without the script', css, [/^not-loaded: \/assets\/needle\.js is not loaded/]],
+    ['without the script', css, [/^not-loaded: \/assets\/local-needle\.js is not loaded/]],
     ['pasted into the page', `<style>/*! local-needle begin: live */ .x{}</style>${js}`, []],
     [
       'before a stylesheet that it must beat',
@@ -54,7 +54,7 @@ describe('How pages load the build', () => {
     [
       'against a policy for scripts',
       `<meta http-equiv="content-security-policy" content="script-src https://x.example">${css}${js}`,
-      [/^csp: .*forbids needle\.js/],
+      [/^csp: .*forbids local-needle\.js/],
     ],
     [
       'pasted, against a policy',
@@ -68,7 +68,7 @@ describe('How pages load the build', () => {
 
   test('a swapped picture alone needs no script', async () => {
     const directory = folderWith({
-      'local-needle.yaml': yaml('folder: public, bundle-address: /assets/needle.css'),
+      'local-needle.yaml': yaml('folder: public, bundle-address: /assets/local-needle.css'),
       'rules/a.css': '@needle r { pages: path("/"); @swap img { image: url("/new.svg"); } }',
       'public/index.html': page(css).replace('</body>', '<img src="/old.svg"></body>'),
     });
@@ -83,12 +83,12 @@ describe('How pages load the build', () => {
         headers: [{ name: 'Content-Security-Policy', value: "default-src 'self'" }],
         content: {
           mimeType: 'text/html',
-          text: page(`<link rel="stylesheet" href="http://cdn.saltmere.example/needle.css">${js}`),
+          text: page(`<link rel="stylesheet" href="http://cdn.saltmere.example/local-needle.css">${js}`),
         },
       },
     };
     const directory = folderWith({
-      'local-needle.yaml': yaml('har: v.har, bundle-address: "http://cdn.saltmere.example/needle.css"'),
+      'local-needle.yaml': yaml('har: v.har, bundle-address: "http://cdn.saltmere.example/local-needle.css"'),
       'v.har': JSON.stringify({ log: { entries: [entry] } }),
       'rules/a.css': rules.split('\n')[0] ?? '',
     });
@@ -113,24 +113,24 @@ describe('How pages load the build', () => {
 
   test('an old build under a name that stays is told by its text', async () => {
     const directory = folderWith({
-      'local-needle.yaml': yaml('folder: public, bundle-address: /assets/needle.css'),
+      'local-needle.yaml': yaml('folder: public, bundle-address: /assets/local-needle.css'),
       'rules/a.css': rules,
       'public/index.html': page(css + js),
     });
-    await run(directory, ['build', '--anyway', '--out', 'public/assets']);
+    await run(directory, ['build', '--force', '--out', 'public/assets']);
     expect((await run(directory, ['check'])).out).not.toMatch(/stale|not-loaded/);
     writeFileSync(join(directory, 'rules/a.css'), rules.replace('teal', 'tomato'));
-    expect((await run(directory, ['check'])).out).toMatch(/warning stale[^]*needle\.css is of an older build/);
+    expect((await run(directory, ['check'])).out).toMatch(/warning stale[^]*local-needle\.css is of an older build/);
   });
 
   test('errors of loading keep nobody from building what is to be loaded', async () => {
     const directory = folderWith({
-      'local-needle.yaml': yaml('folder: public, bundle-address: /assets/needle.css'),
+      'local-needle.yaml': yaml('folder: public, bundle-address: /assets/local-needle.css'),
       'rules/a.css': rules,
       'public/index.html': page(''),
     });
     const { out, log } = await run(directory, ['build', '--out', 'out']);
-    expect([out, log]).toEqual([expect.stringContaining('href="/assets/needle.css"'), '']);
+    expect([out, log]).toEqual([expect.stringContaining('href="/assets/local-needle.css"'), '']);
   });
 });
 

@@ -1,7 +1,7 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { writeDemoSite } from '../../demo/site.js';
-import type { DriftReport } from '../../src/core/compare/compare.js';
+import type { CompareReport } from '../../src/core/compare/compare.js';
 import type { CheckReport } from '../../src/core/check/verdict.js';
 import { folderWith, pageHtml, run } from '../helpers.js';
 
@@ -42,14 +42,14 @@ describe('pages', () => {
     expect(out).toMatch(/body-class\(section-tickets\); +5 pages +shared with \/tickets, /);
     const bare = await run(directory, ['pages', '/legal/terms']);
     expect(bare.out).toMatch(
-      /needs needle\.js[^]*no handle of its own[^]*page-… as the other pages have it[^]*class="section-legal"/,
+      /needs local-needle\.js[^]*no handle of its own[^]*page-… as the other pages have it[^]*class="section-legal"/,
     );
     const { status, log } = await run(directory, ['pages', '/tickets/pya']);
     expect([status, log]).toEqual([2, expect.stringContaining('Did you mean /tickets/pay?')]);
   });
 });
 
-describe('drift', () => {
+describe('compare', () => {
   const rules = `
 @needle by-path { pages: path("/pay"); @hide .a; }
 @needle by-id { pages: page-id(1); @hide .a; }
@@ -70,39 +70,39 @@ describe('drift', () => {
 
   test('names the rules that mean something else on the other copy, and what holds on both', async () => {
     writeFileSync(join(directory, 'local-needle.yaml'), settings);
-    const { out, status } = await run(directory, ['drift', 'live', 'staging', '--format', 'json']);
-    const report = JSON.parse(out) as DriftReport;
+    const { out, status } = await run(directory, ['compare', 'live', 'staging', '--format', 'json']);
+    const report = JSON.parse(out) as CompareReport;
     expect(status).toBe(0);
-    expect([report.onlyHere, report.onlyThere]).toEqual([['/only'], ['/new']]);
+    expect([report.onlyOnA, report.onlyOnB]).toEqual([['/only'], ['/new']]);
     expect(report.otherIds).toEqual([{ path: '/pay', here: '1', there: '9' }]);
     expect(report.rules).toEqual([
       expect.objectContaining({
         rule: 'by-id',
-        pagesHere: ['/pay'],
-        pagesThere: ['/new'],
+        pagesOnA: ['/pay'],
+        pagesOnB: ['/new'],
         instead: 'pages: path("/pay");',
       }),
       expect.objectContaining({
         rule: 'by-class',
-        pagesHere: ['/pay'],
-        pagesThere: ['/same'],
+        pagesOnA: ['/pay'],
+        pagesOnB: ['/same'],
         instead: 'pages: path("/pay");',
       }),
       expect.objectContaining({
         rule: 'element',
-        pagesHere: [],
+        pagesOnA: [],
         hits: [{ page: '/same', selector: '.b', here: 1, there: 0 }],
         instead: null,
       }),
     ]);
-    expect((await run(directory, ['drift', 'live', 'staging', '--fail-on', 'warning'])).status).toBe(1);
-    expect((await run(directory, ['drift', 'live', 'staging'])).out).toContain('pages: path("/pay"); holds on both.');
+    expect((await run(directory, ['compare', 'live', 'staging', '--fail-on', 'warning'])).status).toBe(1);
+    expect((await run(directory, ['compare', 'live', 'staging'])).out).toContain('pages: path("/pay"); holds on both.');
     const checked = JSON.parse(
       (await run(directory, ['check', '--format', 'json', '--fail-on', 'never'])).out,
     ) as CheckReport;
     expect(
       checked.findings
-        .filter(({ code }) => code === 'weak-handle')
+        .filter(({ code }) => code === 'site-specific-id')
         .map(({ rule, message, hint }) => [rule, message, hint]),
     ).toEqual([
       ['by-id', 'page-id(1) picks /pay on live, and /new on staging', 'pages: path("/pay"); holds on both.'],

@@ -25,7 +25,7 @@ const inside = `<header class="masthead"><ul class="menu"><li class="camera" sty
 function project(rules: string, more: Record<string, string> = {}): string {
   return folderWith({
     'local-needle.yaml':
-      'version: 1\nsites: { live: { folder: public } }\nviewports: { desktop: 1280x800, phone: 390x844 }\nstates: { over: { pseudo: { ".card": hover } } }\n',
+      'version: 1\nsites: { live: { folder: public } }\nviewports: { desktop: 1280x800, phone: 390x844 }\nstates: { over: { pseudo-class: { ".card": hover } } }\n',
     'rules/a.css': rules,
     'public/index.html': html('class="page-1"', inside),
     'public/tickets/index.html': html('class="page-2"', inside),
@@ -45,32 +45,39 @@ const codes = ({ findings }: CheckReport) => findings.map(({ code }) => code);
 describe('A verdict', () => {
   test.each<[string, string, string, number, number, string[]]>([
     ['hit', '.card { order: 5 }', 'hit', 1, 1, []],
-    ['partly, with what is important', '.camera { color: blue; order: 3 }', 'partly', 2, 1, ['theme.css:1 important']],
-    ['beaten by an inline style', '.camera { top: 9px }', 'beaten', 1, 0, ['index.html:1 inline']],
-    ['beaten by specificity', ':where(.menu) { order: 9 }', 'beaten', 1, 0, ['theme.css:3 specificity']],
-    ['beaten by an animation', '.hero { left: 4px }', 'beaten', 1, 0, ['theme.css:5 animation']],
     [
-      'beaten by a layer that is important',
+      'partial, with what is important',
+      '.camera { color: blue; order: 3 }',
+      'partial',
+      2,
+      1,
+      ['theme.css:1 important'],
+    ],
+    ['overridden by an inline style', '.camera { top: 9px }', 'overridden', 1, 0, ['index.html:1 inline']],
+    ['overridden by specificity', ':where(.menu) { order: 9 }', 'overridden', 1, 0, ['theme.css:3 specificity']],
+    ['overridden by an animation', '.hero { left: 4px }', 'overridden', 1, 0, ['theme.css:5 animation']],
+    [
+      'overridden by a layer that is important',
       '@layer mine { .menu { order: 9 } }',
-      'beaten',
+      'overridden',
       1,
       0,
       ['theme.css:3 layer'],
     ],
     [
-      'beaten by another of our rules',
+      'overridden by another of our rules',
       '.card { order: 5 } } @needle b { pages: page-id(1); .card { order: 6 }',
-      'beaten',
+      'overridden',
       1,
       0,
       ['rules/a.css:1 order'],
     ],
-    ['won, since the winner computes to the same', '.camera { color: #f00 }', 'idle', 1, 1, []],
-    ['idle', '.plain { color: white }', 'idle', 1, 1, []],
-    ['idle where it is hidden already', '@hide .gone;', 'idle', 1, 1, []],
-    ['idle where no at-rule holds', '@media (max-width: 600px) { .card { order: 3 } }', 'idle', 0, 0, []],
-    ['empty', '.none { order: 1 }', 'empty', 0, 0, []],
-    ['late', 'arrives: late; .none { order: 1 }', 'late', 0, 0, []],
+    ['won, since the winner computes to the same', '.camera { color: #f00 }', 'no-effect', 1, 1, []],
+    ['no-effect', '.plain { color: white }', 'no-effect', 1, 1, []],
+    ['no effect where it is hidden already', '@hide .gone;', 'no-effect', 1, 1, []],
+    ['no effect where no at-rule holds', '@media (max-width: 600px) { .card { order: 3 } }', 'no-effect', 0, 0, []],
+    ['no-match', '.none { order: 1 }', 'no-match', 0, 0, []],
+    ['late', 'added-by: script; .none { order: 1 }', 'pending', 0, 0, []],
     [
       'hit, its own later rule winning',
       '.card { order: 5; } @media (min-width: 1px) { .card { order: 6 } }',
@@ -82,7 +89,7 @@ describe('A verdict', () => {
     ['hit with shorthands', '.card { margin: 1px 2px; background: teal }', 'hit', 13, 13, []],
     ['hit in a state', 'state: over; .card:hover { order: 5 }', 'hit', 1, 1, []],
     ['hit at a viewport', 'viewport: phone; @media (max-width: 600px) { .card { order: 3 } }', 'hit', 1, 1, []],
-    ['beaten for @only-here', '@only-here .gone;', 'beaten', 1, 0, ['theme.css:6 important']],
+    ['overridden for @only-here', '@only-here .gone;', 'overridden', 1, 0, ['theme.css:6 important']],
     ['hit inside @scope', '@scope (.menu) { .camera { z-index: 5 } }', 'hit', 1, 1, []],
   ])('is %s', async (_name, content, verdict, pairs, won, by) => {
     const report = await checked(project(`@needle a { pages: page-id(1); ${content} }`));
@@ -90,9 +97,16 @@ describe('A verdict', () => {
     const sum = (key: 'pairs' | 'won') => cell?.actions.reduce((total, action) => total + action[key], 0);
     expect([cell?.verdict, sum('pairs'), sum('won')]).toEqual([verdict, pairs, won]);
     expect(
-      cell?.actions.flatMap(({ beaten }) => beaten.map((each) => `${each.by.file}:${each.by.line} ${each.by.reason}`)),
+      cell?.actions.flatMap(({ overridden }) =>
+        overridden.map((each) => `${each.by.file}:${each.by.line} ${each.by.reason}`),
+      ),
     ).toEqual(by);
-    const expected: Record<string, string> = { partly: 'partly', beaten: 'beaten', idle: 'idle', empty: 'no-element' };
+    const expected: Record<string, string> = {
+      partial: 'partial',
+      overridden: 'overridden',
+      'no-effect': 'no-effect',
+      'no-match': 'missing-element',
+    };
     if (expected[verdict]) expect(codes(report)).toContain(expected[verdict]);
   });
 
@@ -105,9 +119,9 @@ describe('A verdict', () => {
     const { cells, findings } = await checked(directory);
     expect(cells.map(({ verdict, sure, dependsOn }) => [verdict, sure, dependsOn])).toEqual([
       ['hit', false, ['stylesheet /missing.css not captured']],
-      ['beaten', true, undefined],
+      ['overridden', true, undefined],
     ]);
-    expect(findings.find(({ code }) => code === 'unseen-stylesheet')?.message).toMatch(/^\/ loads \/missing\.css/);
+    expect(findings.find(({ code }) => code === 'uncaptured-stylesheet')?.message).toMatch(/^\/ loads \/missing\.css/);
   });
 
   test('is less sure inside a container query, where the page has containers at all', async () => {
@@ -115,7 +129,7 @@ describe('A verdict', () => {
     const [cell] = (await checked(project(rules, { 'public/theme.css': 'body { container-type: inline-size }' })))
       .cells;
     expect([cell?.verdict, cell?.sure, cell?.dependsOn]).toEqual(['hit', false, ['@container (min-width: 1px)']]);
-    expect((await checked(project(rules))).cells[0]?.verdict).toBe('idle');
+    expect((await checked(project(rules))).cells[0]?.verdict).toBe('no-effect');
   });
 
   test('takes what an earlier build left in a page as not there', async () => {
@@ -131,7 +145,7 @@ describe('A verdict', () => {
     const directory = project('@needle a { pages: page-id(1); .card { order: 5 } }', {
       'public/index.html': late.replace('.page-1 .card', 'body.page-1 .card'),
     });
-    expect((await checked(directory)).cells[0]?.verdict).toBe('beaten');
+    expect((await checked(directory)).cells[0]?.verdict).toBe('overridden');
     appendFileSync(join(directory, 'local-needle.yaml'), 'place: body-end\n');
     expect((await checked(directory)).cells[0]?.verdict).toBe('hit');
   });
@@ -153,7 +167,7 @@ describe('A selector that would take for ever', () => {
       });
       const { cells, findings } = await checked(directory);
       expect(cells.map(({ page, verdict, sure }) => [page, verdict, sure])).toEqual([
-        ['/', 'unseen', false],
+        ['/', 'unjudged', false],
         ['/tickets', 'hit', true],
       ]);
       expect(findings.filter(({ code }) => code === 'too-slow')).toHaveLength(1);
@@ -164,7 +178,7 @@ describe('A selector that would take for ever', () => {
 
 describeInBrowser('check --browser', () => {
   test('sees late elements, scripts and states, and says where the static check differs', async () => {
-    const rules = `@needle late { pages: page-id(1); arrives: late; @hide .late; }
+    const rules = `@needle late { pages: page-id(1); added-by: script; @hide .late; }
 @needle script { pages: page-id(1); @script url("../go.js"); }
 @needle broken { pages: page-id(1); @script url("../stop.js"); }
 @needle hover { pages: page-id(1); state: over; .card:hover { order: 5 } }
@@ -181,16 +195,16 @@ describeInBrowser('check --browser', () => {
     expect(report.cells.map(({ rule, verdict, sure }) => [rule, verdict, sure])).toEqual([
       ['late', 'hit', true],
       ['script', 'hit', true],
-      ['broken', 'beaten', true],
+      ['broken', 'overridden', true],
       ['hover', 'hit', true],
-      ['undone', 'beaten', true],
-      ['lost', 'beaten', true],
+      ['undone', 'overridden', true],
+      ['lost', 'overridden', true],
     ]);
     expect(report.differences).toEqual([
-      { rule: 'late', page: '/', static: 'late', browser: 'hit' },
-      { rule: 'script', page: '/', static: 'unseen', browser: 'hit' },
-      { rule: 'broken', page: '/', static: 'unseen', browser: 'beaten' },
-      { rule: 'undone', page: '/', static: 'hit', browser: 'beaten' },
+      { rule: 'late', page: '/', static: 'pending', browser: 'hit' },
+      { rule: 'script', page: '/', static: 'unjudged', browser: 'hit' },
+      { rule: 'broken', page: '/', static: 'unjudged', browser: 'overridden' },
+      { rule: 'undone', page: '/', static: 'hit', browser: 'overridden' },
     ]);
   }, 120_000);
 });
@@ -206,7 +220,7 @@ describe('why', () => {
     expect(report).toMatchObject({
       kind: 'local-needle.why',
       page: '/',
-      verdict: 'partly',
+      verdict: 'partial',
       targeted: { holds: true, condition: 'page-id(1)' },
     });
     const [color, order] = report.actions[0]?.shown[0]?.pairs ?? [];
@@ -215,10 +229,10 @@ describe('why', () => {
       won: false,
       step: 'important',
       winner: { file: 'theme.css', line: 1, selector: '.menu .camera', specificity: '(0,2,0)' },
-      change: 'strength: firm would win.',
+      change: 'important: yes would win.',
     });
     expect(order).toMatchObject({ property: 'order', won: true, value: '3', without: '0', winner: null });
-    const directory = project(rules.replace('pages: page-id(1); except', 'pages: page-id(1); strength: firm; except'));
+    const directory = project(rules.replace('pages: page-id(1); except', 'pages: page-id(1); important: yes; except'));
     expect((await checked(directory)).cells[0]?.verdict).toBe('hit');
   });
 
@@ -256,30 +270,30 @@ describe('why', () => {
 
 describe('Guards and expectations', () => {
   test.each([
-    ['hides it', '@hide .legal;', 'is guarded, and "a" hides it on /'],
+    ['hides it', '@hide .legal;', 'must stay visible, and "a" hides it on /'],
     ['hides what is around it', '@hide body;', 'hides body around it'],
     ['makes it invisible', 'html { visibility: hidden; }', 'hides it'],
     ['swaps it away', '@swap body { text: "Closed"; }', 'swaps it away'],
     ['lets it stand', '.legal { color: red; }', ''],
   ])('a guard speaks where a rule %s', async (_name, action, message) => {
     const report = await checked(
-      project(`@needle a { pages: page-id(1); ${action} } @guard .legal, .gone { note: "The law."; }`),
+      project(`@needle a { pages: page-id(1); ${action} } @keep-visible .legal, .gone { note: "The law."; }`),
     );
-    const found = report.findings.filter(({ code }) => code === 'guard');
+    const found = report.findings.filter(({ code }) => code === 'hidden-by-rule');
     expect(found.map((each) => each.message).join()).toContain(message);
     expect(found.map(({ rule, level }) => [rule, level])).toEqual(message ? [['a', 'error']] : []);
   });
 
   test('@only-here is guarded against on all other pages, and its loss there is told', async () => {
     const report = await checked(
-      project('@needle a { pages: page-id(1); @only-here .legal, .plain; } @guard .legal;', {
+      project('@needle a { pages: page-id(1); @only-here .legal, .plain; } @keep-visible .legal;', {
         'public/theme.css':
           '.plain { display: block !important; } .x .plain {} body .plain.plain.plain { display: block !important }',
       }),
     );
     expect(report.findings.map(({ code, page }) => [code, page])).toEqual([
-      ['guard', '/tickets'],
-      ['beaten', '/tickets'],
+      ['hidden-by-rule', '/tickets'],
+      ['overridden', '/tickets'],
     ]);
   });
 
@@ -307,9 +321,9 @@ describe('Guards and expectations', () => {
     ['@expect e { @show .a; }', 2, /@show is not known in @expect[^]*@shown/],
     ['@expect e { state: nowhere; @shown .a; }', 2, /names the state "nowhere"/],
     ['@expect e { .a { .b { color: red } } }', 2, /holds declarations alone/],
-    ['@expect e { .a { color: rde } }', 1, /bad-css/],
-    ['@guard .a { nte: "x"; }', 2, /nte/],
-    ['@gaurd .a;', 2, /@gaurd is not known[^]*@guard/],
+    ['@expect e { .a { color: rde } }', 1, /invalid-css/],
+    ['@keep-visible .a { nte: "x"; }', 2, /nte/],
+    ['@keep-visibel .a;', 2, /@keep-visibel is not known[^]*@keep-visible/],
   ])('%s is refused at its place', async (rules, status, message) => {
     const result = await run(project(rules), ['check']);
     expect(result.status).toBe(status);
@@ -325,12 +339,12 @@ describe('Viewports, accepted verdicts and the cache', () => {
   test('verdicts that vary by viewport are told', async () => {
     const directory = project(rules);
     const { out } = await run(directory, ['check', '--all-viewports', '--fail-on', 'never']);
-    expect(out).toMatch(/a on \/: desktop hit, phone beaten/);
-    expect(out).toMatch(/wide on \/: desktop hit, phone idle/);
+    expect(out).toMatch(/a on \/: desktop hit, phone overridden/);
+    expect(out).toMatch(/wide on \/: desktop hit, phone no-effect/);
     const report = await checked(directory, ['--all-viewports']);
     expect(report.findings.map(({ code, message }) => [code, message.slice(0, 9)])).toEqual([
-      ['beaten', 'at phone:'],
-      ['beaten', 'at phone:'],
+      ['overridden', 'at phone:'],
+      ['overridden', 'at phone:'],
     ]);
   });
 
@@ -346,9 +360,9 @@ describe('Viewports, accepted verdicts and the cache', () => {
     writeFileSync(join(directory, 'public/theme.css'), '.card { color: blue !important }');
     writeFileSync(join(directory, 'rules/a.css'), rules.replace('@needle wide {', '@needle wide { paused: yes;'));
     const report = await checked(directory);
-    expect(report.findings.filter(({ code }) => code === 'lost').map(({ message }) => message)).toEqual([
-      '"a" no longer hits /: it is beaten',
-      '"a" no longer hits /tickets: it is beaten',
+    expect(report.findings.filter(({ code }) => code === 'no-longer-hit').map(({ message }) => message)).toEqual([
+      '"a" no longer hits /: it is overridden',
+      '"a" no longer hits /tickets: it is overridden',
     ]);
     writeFileSync(join(directory, 'local-needle.accepted.json'), '{');
     expect(await run(directory, ['check'])).toMatchObject({
@@ -374,10 +388,10 @@ describe('Viewports, accepted verdicts and the cache', () => {
     expect((JSON.parse(cache) as { entries: unknown[] }).entries).toHaveLength(2);
     expect(await verdicts()).toEqual(['hit', 'hit', 'hit']);
     settled('public/theme.css', '.card { color: blue !important }');
-    expect(await verdicts()).toEqual(['beaten', 'beaten', 'hit']);
+    expect(await verdicts()).toEqual(['overridden', 'overridden', 'hit']);
     settled('public/index.html', html('class="page-1"', '<p class="card" style="order: 9"></p>'));
-    expect(await verdicts()).toEqual(['beaten', 'beaten', 'beaten']);
+    expect(await verdicts()).toEqual(['overridden', 'overridden', 'overridden']);
     writeFileSync(join(directory, 'rules/a.css'), rules.replace('color: red', 'color: blue'));
-    expect(await verdicts()).toEqual(['idle', 'idle', 'beaten']);
+    expect(await verdicts()).toEqual(['no-effect', 'no-effect', 'overridden']);
   });
 });

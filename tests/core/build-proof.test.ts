@@ -52,9 +52,9 @@ describe('A build that was read back', () => {
   });
 
   test.each([
-    ['a mark for another page', '"path":"/legal"', '"path":"/pay"', /needle\.js would act for "words" on \/pay/],
-    ['a selector of more elements', / \.x"/, ' p, .x"', /needle\.js would swap/],
-  ])('tells %s in needle.js', (_what, from, to, said) => {
+    ['a mark for another page', '"path":"/legal"', '"path":"/pay"', /local-needle\.js would act for "words" on \/pay/],
+    ['a selector of more elements', / \.x"/, ' p, .x"', /local-needle\.js would swap/],
+  ])('tells %s in local-needle.js', (_what, from, to, said) => {
     expect(prove(css.text, js?.text.replace(from, to)).join('\n')).toMatch(said);
   });
 
@@ -76,8 +76,8 @@ test.each([
 
 describe('A Content-Security-Policy', () => {
   const own = 'https://www.saltmere.example/tickets';
-  const css = 'https://www.saltmere.example/assets/needle.css';
-  const cdn = 'https://cdn.saltmere.example/a/needle.css';
+  const css = 'https://www.saltmere.example/assets/local-needle.css';
+  const cdn = 'https://cdn.saltmere.example/a/local-needle.css';
   test.each([
     ["default-src 'self'", css, null],
     ["default-src 'self'", cdn, "default-src 'self'"],
@@ -86,7 +86,7 @@ describe('A Content-Security-Policy', () => {
     ['style-src https:', cdn, null],
     ['style-src cdn.saltmere.example', cdn, null],
     ['style-src *.saltmere.example', cdn, null],
-    ['style-src *.saltmere.example', 'https://saltmere.example/needle.css', 'style-src *.saltmere.example'],
+    ['style-src *.saltmere.example', 'https://saltmere.example/local-needle.css', 'style-src *.saltmere.example'],
     ['style-src https://cdn.saltmere.example/a/', cdn, null],
     ['style-src https://cdn.saltmere.example/b/', cdn, 'style-src https://cdn.saltmere.example/b/'],
     ['style-src https://cdn.saltmere.example:8443', cdn, 'style-src https://cdn.saltmere.example:8443'],

@@ -59,6 +59,6 @@ describe('A condition', () => {
     expect(faults).toHaveLength(1);
     expect(faults[0]?.message).toMatch(message);
     expect(faults[0]?.hint ?? '').toMatch(hint);
-    expect(faults[0]?.code).toBe(badPath ? 'bad-path' : undefined);
+    expect(faults[0]?.code).toBe(badPath ? 'invalid-path' : undefined);
   });
 });

@@ -1,4 +1,4 @@
-import { lift, type OldFile } from '../../src/core/convert/convert.js';
+import { convert, type OldFile } from '../../src/core/convert/convert.js';
 import { ProblemError } from '../../src/core/place.js';
 import { readRuleFile } from '../../src/project/rule-file.js';
 import { siteOf } from '../helpers.js';
@@ -14,15 +14,15 @@ const { view } = siteOf(
   '',
 );
 
-function lifted(files: (Pick<OldFile, 'kind' | 'text'> & { page?: string })[], on = view) {
-  return lift({
+function converted(files: (Pick<OldFile, 'kind' | 'text'> & { page?: string })[], on = view) {
+  return convert({
     files: files.map(({ kind, text, page }) => ({
       ...{ name: `old.${kind}`, kind, text },
       page: page === undefined ? null : (on.site.byPath.get(page) ?? null),
     })),
     view: on,
     viewports: [{ name: 'desktop', width: 1280, height: 800 }],
-    ...{ place: 'head-end', taken: [], scriptFolder: 'lifted' },
+    ...{ place: 'head-end', taken: [], scriptFolder: 'converted' },
     readRules(text, scripts) {
       const { rules, problems } = readRuleFile(text, 'r.css', 'r.css', (_from, url, at) => ({
         use: { url, at, path: url, content: new TextEncoder().encode(scripts.get(url.replace(/^.*\//, '')) ?? '') },
@@ -80,7 +80,7 @@ describe('Old CSS', () => {
     ],
     ['nesting', 'body.page-1 .x { color: red; & .y { margin: 1px; } }', '.x { color: red; & .y { margin: 1px; } }'],
   ])('%s becomes a rule', (_what, css, expected) => {
-    const { rules, leftovers, proof } = lifted([{ kind: 'css', text: css }]);
+    const { rules, leftovers, proof } = converted([{ kind: 'css', text: css }]);
     expect(plain(rules)).toContain(expected);
     expect([...leftovers.values()]).toEqual([]);
     expect([proof.differences, proof.pages]).toEqual([[], 4]);
@@ -100,7 +100,7 @@ describe('Old CSS', () => {
       1,
     ],
   ])('%s stays', (_what, css, what, reason, pages) => {
-    const { rules, left, leftovers } = lifted([{ kind: 'css', text: css }]);
+    const { rules, left, leftovers } = converted([{ kind: 'css', text: css }]);
     expect(rules).toBe('');
     expect(left.map((each) => [each.what, each.reason, each.pages.length])).toEqual([[what, reason, pages]]);
     expect([...leftovers.values()].join('').trim()).toBe(css);
@@ -108,18 +108,18 @@ describe('Old CSS', () => {
 
   test('a list is split, and what stays keeps its place and its comment', () => {
     const css = '/* Both. */\nbody.page-1 .x,\n.y {\n  color: red;\n}\n\n/* Legal */\n.y { margin: 0 }\n';
-    const { leftovers } = lifted([{ kind: 'css', text: css }]);
+    const { leftovers } = converted([{ kind: 'css', text: css }]);
     expect(leftovers.get('old.css')).toBe(css.replace('body.page-1 .x,\n.y', '.y'));
   });
 
   test('what would look another way stays, with the reason', () => {
     // As a rule it would stand last in head and weigh less than an ID.
     const css = '#front .x { color: red; } .x.x.x { color: green; }';
-    const { rules, left, proof } = lifted([{ kind: 'css', text: css }]);
+    const { rules, left, proof } = converted([{ kind: 'css', text: css }]);
     expect(proof.differences).toEqual([]);
     expect(rules).not.toContain('.x {');
     expect(left.map(({ reason }) => reason)).toContainEqual(
-      expect.stringMatching(/^lifting it would change color of .* on \/ from/),
+      expect.stringMatching(/^converting it would change color of .* on \/ from/),
     );
   });
 });
@@ -130,7 +130,7 @@ test('An old stylesheet that a page has in itself is compared in its place', () 
     { '/': `<body class="page-1"><style>${css}</style>${inside}<style>.x { color: blue }</style></body>` },
     '',
   ).view;
-  const { proof, rules, left } = lifted([{ kind: 'css', text: css }], own);
+  const { proof, rules, left } = converted([{ kind: 'css', text: css }], own);
   expect(proof.differences).toEqual([]);
   // It stands before what stands in the body, as it did; on the only page there is, it is for all of them.
   expect([rules, left.length]).toEqual(['', 2]);
@@ -142,8 +142,8 @@ describe('Snippets', () => {
     const {
       rules,
       leftovers,
-      lifted: names,
-    } = lifted([
+      converted: names,
+    } = converted([
       { kind: 'html', text, page: '/winter' },
       { kind: 'html', text: text.replace('Band', 'Other'), page: '/legal' },
     ]);
@@ -155,8 +155,8 @@ describe('Snippets', () => {
   test('keep their markup, and scripts of their own become rules', () => {
     const text =
       '<p>Kept</p>\r\n<style>\r\n.x { color: red }\r\n</style><script>go();</script><script src="/a.js"></script>';
-    const { rules, scripts, leftovers } = lifted([{ kind: 'html', text, page: '/' }]);
-    expect(plain(rules)).toContain('@needle front-2 { pages: page-id(1); @script url("lifted/front-2.js"); }');
+    const { rules, scripts, leftovers } = converted([{ kind: 'html', text, page: '/' }]);
+    expect(plain(rules)).toContain('@needle front-2 { pages: page-id(1); @script url("converted/front-2.js"); }');
     expect([...scripts]).toEqual([['front-2.js', 'go();\n']]);
     expect(leftovers.get('old.html')).toBe('<p>Kept</p>\r\n<script src="/a.js"></script>');
   });
@@ -177,7 +177,7 @@ describe('A script for all pages', () => {
     ["document.body.id === 'front' || location.pathname == '/legal'", 'body-id(front), path("/legal")'],
     ["!document.body.classList.contains('winter')", 'all; except: body-class(winter)'],
   ])('if (%s) becomes a rule', (test, pages) => {
-    const { rules, scripts, leftovers } = lifted([{ kind: 'js', text: `// Why.\nif (${test}) {\n  go();\n}\n` }]);
+    const { rules, scripts, leftovers } = converted([{ kind: 'js', text: `// Why.\nif (${test}) {\n  go();\n}\n` }]);
     expect(plain(rules)).toMatch(/note: "Why\."; pages: /);
     expect(plain(rules)).toContain(`pages: ${pages};`);
     expect([...scripts.values()]).toEqual(['go();\n']);
@@ -194,7 +194,7 @@ describe('A script for all pages', () => {
     ['another test', 'if (screen.width < 500) { go(); }', null],
     ['no guard', 'go();', null],
   ])('%s stays', (_what, text, reason) => {
-    const { rules, left, leftovers } = lifted([{ kind: 'js', text }]);
+    const { rules, left, leftovers } = converted([{ kind: 'js', text }]);
     expect(rules).toBe('');
     expect(left.map((each) => each.reason)).toEqual(reason === null ? [] : [reason]);
     expect([...leftovers.values()]).toEqual([text]);
@@ -202,7 +202,7 @@ describe('A script for all pages', () => {
 
   test('within a function of its own gives its parts away, and keeps the rest', () => {
     const text = "(function () {\n  if (document.body.id === 'front') go();\n  other();\n})();";
-    const { scripts, leftovers } = lifted([{ kind: 'js', text }]);
+    const { scripts, leftovers } = converted([{ kind: 'js', text }]);
     expect([...scripts.values()]).toEqual(['go();\n']);
     expect(leftovers.get('old.js')).toBe('(function () {\n  \n  other();\n})();');
   });
@@ -214,7 +214,7 @@ test.each([
   [{ kind: 'html' as const, text: '<p>\n<script>\nif (</script>' }, 'Browsers cannot read this script', 3, 5],
 ])('An old file that cannot be read is told at its place: %j', (file, message, line, column) => {
   try {
-    lifted([file]);
+    converted([file]);
     throw new Error('It was read.');
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;

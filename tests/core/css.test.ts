@@ -68,18 +68,18 @@ describe('Nesting', () => {
 
 describe('A scoped selector', () => {
   const page: Scope = { branches: [{ root: '', body: 'body.page-73' }] };
-  const two: Scope = { branches: [...page.branches, { root: '[data-needle~="x"]', body: 'body' }] };
+  const two: Scope = { branches: [...page.branches, { root: '[data-local-needle~="x"]', body: 'body' }] };
   const below = { elements: 2, belowBody: 2, html: 0 };
   test.each([
     ['.a .b', page, below, 'body.page-73 .a .b'],
-    ['.a', two, below, ':is(body.page-73, [data-needle~="x"] body) .a'],
+    ['.a', two, below, ':is(body.page-73, [data-local-needle~="x"] body) .a'],
     ['.theme .a', page, { elements: 1, belowBody: 0, html: 0 }, '.theme .a:is(body.page-73, body.page-73 *)'],
     ['body', page, { elements: 1, belowBody: 0, html: 0 }, 'body:is(body.page-73, body.page-73 *)'],
     [
       'html',
       two,
       { elements: 1, belowBody: 0, html: 1 },
-      'html:is(:has(> body.page-73), [data-needle~="x"]:has(> body))',
+      'html:is(:has(> body.page-73), [data-local-needle~="x"]:has(> body))',
     ],
     ['.a::before', page, { elements: 1, belowBody: 0, html: 0 }, '.a:is(body.page-73, body.page-73 *)::before'],
     ['.menu.is-open', page, { elements: 0, belowBody: 0, html: 0 }, 'body.page-73 .menu.is-open'],

@@ -16,16 +16,16 @@ const bodies = {
 };
 
 describe('Who gets an action', () => {
-  test('is one answer for the check, the guards and the build', () => {
+  test('is one answer for the check, the keptVisible and the build', () => {
     const { input, site, view } = siteOf(
       bodies,
-      `@guard .x { note: "The law wants it."; }
+      `@keep-visible .x { note: "The law wants it."; }
        @needle a { pages: path("/"); h1 { color: teal; } @on path("/tickets") { @only-here .x; } }`,
     );
     const report = check(input);
     expect(report.cells.map(({ page, verdict }) => `${page} ${verdict}`)).toEqual(['/ hit']);
     // The part that no page of the rule falls into hides nothing anywhere, and is told.
-    expect(report.findings.map(({ code }) => code)).toEqual(['no-page']);
+    expect(report.findings.map(({ code }) => code)).toEqual(['missing-page']);
     expect(report.findings[0]?.message).toBe('path("/tickets") picks none of the pages that "a" is for');
     const reached = site.pages.map((page) => deliver(input.rules, site)(page).map(({ action }) => action.kind));
     expect(reached).toEqual([['restyle'], [], []]);

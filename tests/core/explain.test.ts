@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { check } from '../../src/core/check/check.js';
-import { drift } from '../../src/core/compare/compare.js';
+import { compare } from '../../src/core/compare/compare.js';
 import { explain } from '../../src/core/explain/explain.js';
 import { expressionFor } from '../../src/core/target/expression.js';
 import { rulePages } from '../../src/core/target/delivery.js';
@@ -78,11 +78,11 @@ describe('Two copies of a site', () => {
       fc.property(state, state, (one, two) => {
         const [here, there] = [inputOf(one), inputOf({ ...two, rules: one.rules })];
         const [a, b] = [here.view(null)!, there.view(null)!];
-        expect(drift(a, a, here.rules)).toMatchObject({ onlyHere: [], onlyThere: [], otherIds: [], rules: [] });
-        const [forth, back] = [drift(a, b, here.rules), drift(b, a, here.rules)];
+        expect(compare(a, a, here.rules)).toMatchObject({ onlyOnA: [], onlyOnB: [], otherIds: [], rules: [] });
+        const [forth, back] = [compare(a, b, here.rules), compare(b, a, here.rules)];
         expect(back.rules.map(({ rule }) => rule)).toEqual(forth.rules.map(({ rule }) => rule));
-        expect(back.rules.map(({ pagesHere, pagesThere }) => [pagesThere, pagesHere])).toEqual(
-          forth.rules.map(({ pagesHere, pagesThere }) => [pagesHere, pagesThere]),
+        expect(back.rules.map(({ pagesOnA, pagesOnB }) => [pagesOnB, pagesOnA])).toEqual(
+          forth.rules.map(({ pagesOnA, pagesOnB }) => [pagesOnA, pagesOnB]),
         );
         // What is said to hold on both picks on each the pages that the rule has here.
         for (const { rule, instead } of forth.rules) {

@@ -60,13 +60,17 @@ export function inputOf({ rules, bodies, sheet }: State): CheckInput {
   );
   const written = rules.map(
     ({ pages, except, important, actions }, index) =>
-      `@needle r${index} { pages: ${pages}; ${except ? `except: ${except};` : ''} ${important ? 'strength: firm;' : ''} ${actions.join(' ')} }`,
+      `@needle r${index} { pages: ${pages}; ${except ? `except: ${except};` : ''} ${important ? 'important: yes;' : ''} ${actions.join(' ')} }`,
   );
-  const { input, view } = siteOf(texts, `@guard .card;\n${written.join('\n')}`);
+  const { input, view } = siteOf(texts, `@keep-visible .card;\n${written.join('\n')}`);
   const own = {
     ...view,
     identity: ({ path }: { path: string }) => texts[path] ?? null,
     style: () => ({ text: sheet, identity: sheet, file: 's.css' }),
   };
-  return { ...input, states: { hovered: { addClass: [['p', 'card']], removeClass: [], pseudo: [] } }, view: () => own };
+  return {
+    ...input,
+    states: { hovered: { addClass: [['p', 'card']], removeClass: [], pseudoClass: [] } },
+    view: () => own,
+  };
 }

@@ -287,7 +287,7 @@ export const cascadeCase: fc.Arbitrary<CascadeCase> = fc
       body: `class="page-1 ${bodyClasses}"`,
       content: trees.map(treeText).join(''),
       sheets: sheets.map(({ as, media, nodes }) => ({ as, media, css: nodes.map(nodeText).join('\n') })),
-      rule: `${firm ? 'strength: firm; ' : ''}${ours.map(nodeText).join('\n')}`,
+      rule: `${firm ? 'important: yes; ' : ''}${ours.map(nodeText).join('\n')}`,
     };
   })
   .map((made) => (refusedInRules(made.rule) ? { ...made, rule: '.a { order: 3 }' } : made));

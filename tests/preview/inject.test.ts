@@ -58,7 +58,7 @@ describe('A page in the preview', () => {
   const form = { place: 'head-end' as const, hasScript: true, version: 7, allowed };
   const page = (head: string, body = '') => `<!doctype html><html><head>${head}</head><body>${body}</body></html>`;
   const added =
-    /<link rel="stylesheet" data-local-needle="" href="\/\.local-needle\/needle\.css\?7" \/><script src="\/\.local-needle\/needle\.js\?7" nonce="n"><\/script><script src="\/\.local-needle\/page\.js" nonce="n" data-panel="http:\/\/127\.0\.0\.1:2" data-site="https:\/\/www\.saltmere\.example" defer=""><\/script>/;
+    /<link rel="stylesheet" data-local-needle="" href="\/\.local-needle\/local-needle\.css\?7" \/><script src="\/\.local-needle\/local-needle\.js\?7" nonce="n"><\/script><script src="\/\.local-needle\/page\.js" nonce="n" data-panel="http:\/\/127\.0\.0\.1:2" data-site="https:\/\/www\.saltmere\.example" defer=""><\/script>/;
 
   const kept: [what: string, head: string, body: string, headAfter: string][] = [
     [
@@ -103,7 +103,7 @@ describe('A page in the preview', () => {
     const shown = injected(page('<title>x</title>', '<p>a'), { ...form, place: 'body-end', hasScript: false });
     expect(shown).toMatch(/<p>a<link rel="stylesheet"[^>]*><\/body>/);
     expect(shown).toMatch(/<\/title><script src="\/\.local-needle\/page\.js"/);
-    expect(shown).not.toContain('needle.js');
+    expect(shown).not.toContain('local-needle.js');
   });
 
   test('has its own policy relaxed', () => {
@@ -130,9 +130,9 @@ describe('What comes with a request', () => {
     pages: 'all',
     name: 'a',
     note: '',
-    late: false,
+    addedByScript: false,
     write: false,
-    anyway: false,
+    force: false,
   };
   const cases: [shape: new () => object, body: unknown, fault: RegExp | null][] = [
     [SwitchRequest, { rule: 'a', on: true }, null],

@@ -65,7 +65,7 @@ function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule)
     return compiled;
   }
   const declarations = css.map((node) => {
-    const declaration = declarationOf(node, rule.strength === 'firm');
+    const declaration = declarationOf(node, rule.important);
     const start = node.source?.start;
     if (start) places.set(declaration, { file: action.at.file, line: start.line, column: start.column });
     return declaration;

@@ -1,5 +1,5 @@
 import type { Owner } from './compiled.js';
-import type { BeatenPair } from '../check/verdict.js';
+import type { OverriddenPair } from '../check/verdict.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { DeclarationBlock, Winner } from '../css/cascade/cascade.js';
 import { compareWeights, type CascadeStep } from '../css/cascade/weight.js';
@@ -8,7 +8,7 @@ import { elementPath } from '../page/element-path.js';
 import { placeOfWinner } from './pair.js';
 
 /** What hides an element that ought to be displayed; the reason is null where nothing else is said of it. */
-export function hiddenBy(element: Element, look: OpenedPage): BeatenPair | null {
+export function hiddenBy(element: Element, look: OpenedPage): OverriddenPair | null {
   const at = lineageOf(element).find((each) => look.built.value(each, '', 'display') === 'none');
   const winner = at && look.cascade.winner(at, '', 'display');
   if (!at || !winner) return null;

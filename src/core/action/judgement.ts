@@ -2,10 +2,10 @@ import type { ActionResult } from '../check/verdict.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { Element } from '../page/document.js';
 import type { CompiledAction } from './compiled.js';
-import { beatenBy, countPairs, type Pair } from './pair.js';
+import { overriddenBy, countPairs, type Pair } from './pair.js';
 
 /** Lost pairs that a report lists. */
-export const mostBeaten = 20;
+export const mostOverridden = 20;
 
 /** What an action does on one page. */
 export interface Judgement {
@@ -24,7 +24,7 @@ export const judgedByEffect = (
   elements: Element[],
   { changes = false, unseen = false }: { changes?: boolean; unseen?: boolean },
 ): Judgement => ({
-  result: { action: kind, selector, elements: elements.length, pairs: 0, won: 0, beaten: [] },
+  result: { action: kind, selector, elements: elements.length, pairs: 0, won: 0, overridden: [] },
   ...{ changes, unseen, dependsOn: [], lost: [] },
 });
 
@@ -32,6 +32,6 @@ export const judgedByEffect = (
 export function judgedByPairs(compiled: CompiledAction, elements: Element[], look: OpenedPage): Judgement {
   const { pairs, won, changes, dependsOn, lost } = countPairs(compiled, elements, look);
   const judgement = judgedByEffect(compiled, elements, { changes });
-  const beaten = lost.slice(0, mostBeaten).map((pair) => beatenBy(pair, look));
-  return { ...judgement, result: { ...judgement.result, pairs, won, beaten }, dependsOn: [...dependsOn], lost };
+  const overridden = lost.slice(0, mostOverridden).map((pair) => overriddenBy(pair, look));
+  return { ...judgement, result: { ...judgement.result, pairs, won, overridden }, dependsOn: [...dependsOn], lost };
 }

@@ -1,7 +1,7 @@
 import type { OnlyHereAction } from './action.js';
 import { hiddenDeclaration, probeOf } from './css.js';
 import { hiddenBy } from './hidden-by.js';
-import { judgedByEffect, mostBeaten } from './judgement.js';
+import { judgedByEffect, mostOverridden } from './judgement.js';
 import type { ActionKind } from './kind.js';
 import { oneForEach } from './reading.js';
 
@@ -28,8 +28,8 @@ export const onlyHere: ActionKind<OnlyHereAction> = {
     const hidden = elements.filter((element) => !look.built.isDisplayed(element));
     const won = elements.length - hidden.length;
     const judgement = judgedByEffect(compiled, elements, { changes: won > 0 });
-    const beaten = hidden.slice(0, mostBeaten).flatMap((element) => hiddenBy(element, look) ?? []);
-    return { ...judgement, result: { ...judgement.result, pairs: elements.length, won, beaten } };
+    const overridden = hidden.slice(0, mostOverridden).flatMap((element) => hiddenBy(element, look) ?? []);
+    return { ...judgement, result: { ...judgement.result, pairs: elements.length, won, overridden } };
   },
   findings: () => [],
   mayHide: () => true,

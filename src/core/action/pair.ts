@@ -7,7 +7,7 @@ import { elementLine } from '../css/cascade/page-sheets.js';
 import { namesFor } from '../css/declaration.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
-import type { BeatenPair } from '../check/verdict.js';
+import type { OverriddenPair } from '../check/verdict.js';
 
 /** One element, or a pseudo-element of it, and one longhand that an action sets there. */
 export interface Pair {
@@ -114,7 +114,7 @@ function ownDeclaration({ declarations }: DeclarationBlock<Owner>, longhand: str
 }
 
 /** What beats a pair, as reports tell it. */
-export function beatenBy(pair: Pair, look: OpenedPage): BeatenPair {
+export function overriddenBy(pair: Pair, look: OpenedPage): OverriddenPair {
   const { element, pseudo, longhand, winner, ours } = pair;
   return {
     element: elementPath(element) + pseudo,

@@ -49,7 +49,7 @@ export function scriptFault(file: FileUse): Finding | null {
     const { message, loc } = error as Error & { loc?: { line: number; column: number } };
     const reason = message.replace(/ \(\d+:\d+\)$/, '');
     return finding(
-      'bad-script',
+      'invalid-script',
       `Browsers cannot read this script: ${reason.charAt(0).toLowerCase()}${reason.slice(1)}`,
       {
         at: { file: file.path ?? '', line: loc?.line ?? 1, column: (loc?.column ?? 0) + 1 },

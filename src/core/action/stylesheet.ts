@@ -18,7 +18,7 @@ function read({ node, params, offset, on }: GivenAtRule, reader: ActionReader): 
     node,
     offset,
     `${use.url} is no address that a page can load`,
-    'Write @style url("…"); for a file of the project, or the address that serves it: "https://…" or "/…".',
+    'Write @style-file url("…"); for a file of the project, or the address that serves it: "https://…" or "/…".',
   );
   return [];
 }

@@ -12,7 +12,7 @@ export function swapFindings(rule: string, action: SwapAction, elements: Element
   const wrong = elements.find(({ tagName }) => tagName !== 'img' && tagName !== 'input');
   if (wrong)
     return [
-      finding('bad-swap', `${action.selector} matches a <${wrong.tagName}> on ${page}, which takes no image`, {
+      finding('invalid-swap', `${action.selector} matches a <${wrong.tagName}> on ${page}, which takes no image`, {
         ...{ rule, page, at: action.at },
         hint: `Point at the img itself: ${action.selector} img.`,
       }),

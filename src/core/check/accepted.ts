@@ -16,7 +16,7 @@ export function accept(known: Accepted, report: CheckReport, usual: string): Acc
 }
 
 /** What hit at the last accepted check and does not any more. A rule that is gone or paused was taken out on purpose. */
-export function lostSince(known: Accepted, report: CheckReport, usual: string): Finding[] {
+export function noLongerHitSince(known: Accepted, report: CheckReport, usual: string): Finding[] {
   const before = known[lookOf(report, usual)] ?? {};
   const now = new Map(report.cells.map((cell) => [JSON.stringify([cell.rule, cell.page]), cell.verdict]));
   return report.rules
@@ -27,7 +27,7 @@ export function lostSince(known: Accepted, report: CheckReport, usual: string): 
         if (verdict !== 'hit' || current === 'hit') return [];
         const how = current === undefined ? `no longer targets ${page}` : `no longer hits ${page}: it is ${current}`;
         return [
-          finding('lost', `"${rule}" ${how}`, {
+          finding('no-longer-hit', `"${rule}" ${how}`, {
             rule,
             page,
             at: { file, line, column: 1 },

@@ -21,7 +21,7 @@ export function checkAllViewports(input: CheckInput): CheckReport & { variations
   // A rule for one viewport alone does nothing at the others, and is none the worse for it.
   const works = ({ rule, page }: Finding) =>
     variations.some((each) => each.rule === rule && each.page === page && Object.values(each.verdicts).includes('hit'));
-  const kept = (finding: Finding) => finding.code !== 'idle' || !works(finding);
+  const kept = (finding: Finding) => finding.code !== 'no-effect' || !works(finding);
   const same = ({ code, rule, page, at: place }: Finding) => JSON.stringify([code, rule, page, place]);
   const known = new Set(main.findings.map(same));
   const more = reports.flatMap(({ viewport, findings }) =>

@@ -10,12 +10,12 @@ export interface Difference {
 }
 
 /** Findings that a verdict is; a browser's verdict comes in their place. */
-const ofVerdict = ['beaten', 'partly', 'idle', 'no-element'];
-const levels: Partial<Record<Verdict, 'beaten' | 'partly' | 'idle' | 'no-element'>> = {
-  beaten: 'beaten',
-  partly: 'partly',
-  idle: 'idle',
-  empty: 'no-element',
+const ofVerdict = ['overridden', 'partial', 'no-effect', 'missing-element'];
+const levels: Partial<Record<Verdict, 'overridden' | 'partial' | 'no-effect' | 'missing-element'>> = {
+  overridden: 'overridden',
+  partial: 'partial',
+  'no-effect': 'no-effect',
+  'no-match': 'missing-element',
 };
 
 /** A report with a browser's verdicts in place of the static ones, and where the two differ. */

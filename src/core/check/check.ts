@@ -5,12 +5,13 @@ import { TooLate, withinTime } from '../page/elements.js';
 import type { Page } from '../page/page.js';
 import type { View } from '../page/view.js';
 import type { Rule } from '../rule/rule.js';
+import { statusOf } from '../rule/status.js';
 import { brokenExpectations } from './expectations.js';
-import { brokenGuards } from './hidden-elements.js';
+import { hiddenByRules } from './hidden-elements.js';
 import type { CheckInput } from './input.js';
 import { judge, shownAddress, shownElsewhere } from './judge.js';
 import { planCheck, type Judged, type PageTask, type Plan } from './plan.js';
-import { promiseSignature, ruleSignatures, type PageResult } from './result-cache.js';
+import { demandSignature, ruleSignatures, type PageResult } from './result-cache.js';
 import { ruleFindings } from './rule-findings.js';
 import { markedAtRunTime, nothingMarked, uncapturedSheets } from './site-findings.js';
 import type { Cell, CheckReport } from './verdict.js';
@@ -129,7 +130,7 @@ function judgeInTime(task: PageTask, { startTime }: CheckInput): PageResult {
     return {
       ...nothingFound(),
       cells: task.work.judged.map(({ rule: { rule } }): Cell => ({
-        ...{ rule: rule.name, page: path, verdict: 'unseen', sure: false, dependsOn, actions: [] },
+        ...{ rule: rule.name, page: path, verdict: 'unjudged', sure: false, dependsOn, actions: [] },
       })),
       findings: [
         finding('too-slow', `Selectors took too long on ${path}; its rules are not judged there`, {
@@ -158,7 +159,7 @@ function judgeTask({ page, work, context, look: open }: PageTask): PageResult {
   for (const expectation of work.expectations) result.findings.push(...brokenExpectations(expectation, look));
   for (const rule of context.elsewhere) result.findings.push(...shownElsewhere(rule, look));
   const shipped = context.shippedTo(page);
-  if (context.guards.length > 0) result.findings.push(...brokenGuards(context.guards, shipped, look));
+  if (context.keptVisible.length > 0) result.findings.push(...hiddenByRules(context.keptVisible, shipped, look));
   if (shipped.length > 0) result.loading = context.loading?.(page, look) ?? null;
   result.uncaptured = look.sheets.unseen.map((address) => shownAddress(address, look));
   return result;
@@ -168,7 +169,7 @@ function judgeTask({ page, work, context, look: open }: PageTask): PageResult {
 function keysFor(input: CheckInput): (task: PageTask) => string | null {
   const signed = ruleSignatures();
   const settings = JSON.stringify([input.states, input.place, input.loading?.address, input.paths]);
-  const guards = promiseSignature(input.guards, []);
+  const keptVisible = demandSignature(input.keptVisible, []);
   return ({ page, work, context }) => {
     const identity = context.view.identity(page);
     if (identity === null) return null;
@@ -182,8 +183,8 @@ function keysFor(input: CheckInput): (task: PageTask) => string | null {
       input.loading ? context.view.policy(page) : null,
       work.settings,
       settings,
-      context.guards.length > 0 ? guards : '',
-      promiseSignature([], work.expectations),
+      context.keptVisible.length > 0 ? keptVisible : '',
+      demandSignature([], work.expectations),
       judged,
       [...new Set(work.judged.map(({ rule }) => signed(rule.rule)))],
       shipped,
@@ -204,7 +205,7 @@ function reportOf(input: CheckInput, judged: Judged[], cells: Cell[], findings: 
   const main = (input.view(input.visitor) ?? input.view(null))?.site;
   return {
     kind: 'local-needle.check',
-    version: 1,
+    version: 2,
     site: main?.name ?? '',
     viewport: input.viewport,
     state: input.state,
@@ -214,6 +215,7 @@ function reportOf(input: CheckInput, judged: Judged[], cells: Cell[], findings: 
       file: rule.at.file,
       line: rule.at.line,
       paused: rule.paused,
+      status: statusOf(rule, input.today),
       pages: [...pages].map((page) => page.path),
     })),
     cells,

@@ -3,27 +3,31 @@ import { lineageOf } from '../page/document.js';
 import { compileMatcher, type Matcher } from '../page/elements.js';
 import { elementPath } from '../page/element-path.js';
 import type { Computed } from '../css/value/computed.js';
-import type { Guard } from '../rule/keep-visible-and-expect.js';
+import type { KeptVisible } from '../rule/keep-visible-and-expect.js';
 import { finding, type Finding } from '../finding.js';
 import type { OpenedPage } from './opened-page.js';
 import { actionKind } from '../action/index.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
 
-/** A guard ready to be tried on pages. */
-export interface JudgedGuard {
-  guard: Guard;
+/** A kept-visible element, ready to be looked for on pages. */
+export interface JudgedKeptVisible {
+  kept: KeptVisible;
   match: Matcher;
 }
 
-export const judgedGuard = (guard: Guard): JudgedGuard => ({
-  guard,
-  match: compileMatcher(guard.selectors.map(({ text }) => text).join(', ')),
+export const judgedKeptVisible = (kept: KeptVisible): JudgedKeptVisible => ({
+  kept,
+  match: compileMatcher(kept.selectors.map(({ text }) => text).join(', ')),
 });
 
-/** Guarded elements of a page that our rules take out of sight, one finding for each guard and rule. */
-export function brokenGuards(guards: JudgedGuard[], shipped: CompiledAction[], look: OpenedPage): Finding[] {
+/** Kept-visible elements of a page that our rules hide: one finding for each element and rule. */
+export function hiddenByRules(
+  keptVisible: JudgedKeptVisible[],
+  shipped: CompiledAction[],
+  look: OpenedPage,
+): Finding[] {
   const swaps = shipped.filter(({ action }) => actionKind(action).replacesContent(action));
-  return guards.flatMap(({ guard, match }) => {
+  return keptVisible.flatMap(({ kept, match }) => {
     const told = new Map<string, Finding>();
     for (const element of match(look.document)) {
       const owner = whatHides(element, swaps, look);
@@ -36,12 +40,16 @@ export function brokenGuards(guards: JudgedGuard[], shipped: CompiledAction[], l
           : `hides ${elementPath(hidden)} around it`;
       told.set(
         owner.rule.name,
-        finding('guard', `${guard.selector} is guarded, and "${owner.rule.name}" ${how} on ${look.page.path}`, {
-          rule: owner.rule.name,
-          page: look.page.path,
-          at: owner.action.at,
-          hint: `${guard.note ?? 'It must stay visible'} (${guard.at.file}:${guard.at.line}). Point ${owner.action.selector || 'the rule'} at less, or leave the page out with except.`,
-        }),
+        finding(
+          'hidden-by-rule',
+          `${kept.selector} must stay visible, and "${owner.rule.name}" ${how} on ${look.page.path}`,
+          {
+            rule: owner.rule.name,
+            page: look.page.path,
+            at: owner.action.at,
+            hint: `${kept.note ?? 'It must stay visible'} (${kept.at.file}:${kept.at.line}). Point ${owner.action.selector || 'the rule'} at less, or leave the page out with except.`,
+          },
+        ),
       );
     }
     return [...told.values()];

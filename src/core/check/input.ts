@@ -7,7 +7,7 @@ import type { PageDocument } from '../page/document.js';
 import type { Page, Site } from '../page/page.js';
 import type { PageState } from '../page/state.js';
 import type { View } from '../page/view.js';
-import type { Expectation, Guard } from '../rule/keep-visible-and-expect.js';
+import type { Expectation, KeptVisible } from '../rule/keep-visible-and-expect.js';
 import type { Rule } from '../rule/rule.js';
 import type { Hint } from '../fix/missing-element.js';
 import type { Kept, PageResult } from './result-cache.js';
@@ -15,11 +15,11 @@ import type { Kept, PageResult } from './result-cache.js';
 /** Everything that a check needs; it reads nothing by itself. */
 export interface CheckInput {
   rules: Rule[];
-  guards: Guard[];
+  keptVisible: KeptVisible[];
   expectations: Expectation[];
   /** The site as a visitor sees it; null where it was not captured so. The default visitor is null and always there. */
   view: (visitor: string | null) => View | null;
-  /** Other sites of the project that are captured, for `weak-handle`. */
+  /** Other sites of the project that are captured, for `site-specific-id`. */
   others: Site[];
   /** Findings made while the project and the pages were read. */
   findings: Finding[];

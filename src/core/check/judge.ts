@@ -11,7 +11,7 @@ import { compileMatcher } from '../page/elements.js';
 import { pageAddress } from '../page/view.js';
 import { ownPages, reachedPages } from '../target/delivery.js';
 import type { OpenedPage } from './opened-page.js';
-import type { BeatenPair, Cell, Verdict } from './verdict.js';
+import type { OverriddenPair, Cell, Verdict } from './verdict.js';
 
 /** What one action of a rule comes to on a page. */
 interface JudgedAction extends Judgement {
@@ -48,11 +48,11 @@ export function judge({ rule, actions }: CompiledRule, look: OpenedPage, depends
         : kind.judge(compiled, action, elements, look);
     judgements.push({ ...judgement, action });
     const matched = compiled.match?.(document).length ?? 0;
-    const isMissing = kind.isMissing(matched, elements.length) && !rule.arrivesLate;
+    const isMissing = kind.isMissing(matched, elements.length) && !rule.addedByScript;
     if (isMissing && !waitsForState(action, document)) missing.push(index);
     findings.push(...kind.findings(action, rule.name, elements, look));
   });
-  const verdict = verdictOf(judgements, rule.arrivesLate, leftOut);
+  const verdict = verdictOf(judgements, rule.addedByScript, leftOut);
   const unseen = judgements.some(({ result }) => result.won > 0)
     ? look.sheets.unseen.map((address) => `stylesheet ${shownAddress(address, look)} not captured`)
     : [];
@@ -109,24 +109,24 @@ function waitsForState(action: Action, document: PageDocument): boolean {
 /** The verdict that what its actions do comes to (docs/verdicts.md). */
 export function verdictOf(
   judgements: Pick<Judgement, 'result' | 'changes' | 'unseen'>[],
-  arrivesLate: boolean,
+  addedByScript: boolean,
   leftOut: boolean,
 ): Verdict {
   const hasUnseen = judgements.some(({ unseen }) => unseen);
   if (!judgements.some(({ result }) => result.elements > 0)) {
-    if (hasUnseen) return 'unseen';
+    if (hasUnseen) return 'unjudged';
     // What its at-rules leave out at this viewport is no fault of the page.
-    if (leftOut && judgements.length === 0) return 'idle';
-    return arrivesLate ? 'late' : 'empty';
+    if (leftOut && judgements.length === 0) return 'no-effect';
+    return addedByScript ? 'pending' : 'no-match';
   }
   const pairs = judgements.reduce((sum, { result }) => sum + result.pairs, 0);
   const won = judgements.reduce((sum, { result }) => sum + result.won, 0);
-  if (pairs > 0 && won === 0) return 'beaten';
-  if (won < pairs) return 'partly';
-  return judgements.some(({ changes }) => changes) ? 'hit' : hasUnseen ? 'unseen' : 'idle';
+  if (pairs > 0 && won === 0) return 'overridden';
+  if (won < pairs) return 'partial';
+  return judgements.some(({ changes }) => changes) ? 'hit' : hasUnseen ? 'unjudged' : 'no-effect';
 }
 
-const reasons: Record<NonNullable<BeatenPair['by']['reason']>, string> = {
+const reasons: Record<NonNullable<OverriddenPair['by']['reason']>, string> = {
   important: 'it is !important',
   layer: 'its layer comes before',
   inline: 'it stands in the style attribute',
@@ -137,7 +137,7 @@ const reasons: Record<NonNullable<BeatenPair['by']['reason']>, string> = {
 };
 
 /** What wins over a lost pair, in a sentence's end: `theme.css:34 body .menu .camera wins: its selector is more specific`. */
-export function reasonText({ file, line, selector, reason }: BeatenPair['by']): string {
+export function reasonText({ file, line, selector, reason }: OverriddenPair['by']): string {
   const where = `${file}${line > 0 ? `:${line}` : ''} ${selector}`;
   return reason === null ? `${where} hides it` : `${where} wins: ${reasons[reason]}`;
 }
@@ -149,14 +149,14 @@ function verdictFinding(
   rule: CompiledRule['rule'],
   look: OpenedPage,
 ): Finding[] {
-  if (verdict === 'idle') return [idleFinding(rule, page, look, actions.length === 0)];
-  if (verdict !== 'beaten' && verdict !== 'partly') return [];
+  if (verdict === 'no-effect') return [noEffectFinding(rule, page, look, actions.length === 0)];
+  if (verdict !== 'overridden' && verdict !== 'partial') return [];
   const worst = judgements.find(({ result }) => result.won < result.pairs);
-  const [first] = worst?.result.beaten ?? [];
+  const [first] = worst?.result.overridden ?? [];
   if (!worst || !first) return [];
   const { selector, pairs, won } = worst.result;
   const [pair] = worst.lost;
-  const share = verdict === 'partly' ? ` (${pairs - won} of ${pairs} pairs lost)` : '';
+  const share = verdict === 'partial' ? ` (${pairs - won} of ${pairs} pairs lost)` : '';
   const said =
     first.by.reason === null
       ? `${selector} does not show on ${page}${share}`
@@ -172,14 +172,19 @@ function verdictFinding(
   ];
 }
 
-function idleFinding({ name, at }: CompiledRule['rule'], page: string, look: OpenedPage, leftOut: boolean): Finding {
+function noEffectFinding(
+  { name, at }: CompiledRule['rule'],
+  page: string,
+  look: OpenedPage,
+  leftOut: boolean,
+): Finding {
   const message = leftOut
     ? `Nothing of "${name}" applies at ${look.viewport.name} on ${page}`
     : `"${name}" changes nothing on ${page}`;
   const hint = leftOut
     ? 'Look with --viewport, or --all-viewports.'
     : 'All of it is so already: take it out, or see local-needle why.';
-  return finding('idle', message, { rule: name, page, at, hint });
+  return finding('no-effect', message, { rule: name, page, at, hint });
 }
 
 /** What acts on the pages that are not the author's own (`@only-here`), where its hiding loses. */
@@ -195,7 +200,7 @@ export function shownElsewhere({ rule, actions }: CompiledRule, look: OpenedPage
     const { file, line, selector } = placeOfWinner(winner, element, look);
     return [
       finding(
-        'beaten',
+        'overridden',
         `${action.selector} shows on ${page.path} too: ${file}:${line} ${selector} wins over the hiding`,
         {
           rule: rule.name,

@@ -8,10 +8,10 @@ import type { Page, Site } from '../page/page.js';
 import type { StyleText, View } from '../page/view.js';
 import type { Expectation } from '../rule/keep-visible-and-expect.js';
 import type { Rule } from '../rule/rule.js';
-import { hasEnded } from '../rule/status.js';
+import { ships } from '../rule/status.js';
 import { deliver, reachedPages, rulePages } from '../target/delivery.js';
 import { expectedPages } from './expectations.js';
-import { judgedGuard, type JudgedGuard } from './hidden-elements.js';
+import { judgedKeptVisible, type JudgedKeptVisible } from './hidden-elements.js';
 import type { CheckInput } from './input.js';
 import { openPage, type OpenedPage, type ViewSettings } from './opened-page.js';
 
@@ -56,18 +56,10 @@ export interface PageTask {
 export function planCheck(input: CheckInput): Plan {
   const findings: Finding[] = [];
   const judged = input.rules.map((rule) => judgedIn(rule, input, findings));
-  const active = judged.filter(({ rule }) => !rule.paused);
-  const isExpired = ({ rule }: Judged) => hasEnded(rule, input.today);
-  const shipping = active.filter((each) => !isExpired(each));
+  const shipping = judged.filter(({ rule }) => ships(rule, input.today));
   const tasks: PageTask[] = [];
   for (const [view, pages] of workOf(shipping, input.expectations, input))
     tasks.push(...tasksOf(pages, viewContext(view, rulesOf(shipping), input)));
-  // A rule that ran out is judged as if it still shipped, and stands in nobody else's way.
-  for (const expired of active.filter(isExpired)) {
-    const rules = active.filter((each) => each === expired || !isExpired(each));
-    for (const [view, pages] of workOf([expired], [], input))
-      tasks.push(...tasksOf(pages, { ...viewContext(view, rulesOf(rules), input), guards: [], elsewhere: [] }));
-  }
   return { judged, shipping, findings, tasks };
 }
 
@@ -107,12 +99,12 @@ export function viewFor(
   if (seen) return { view, dependsOn: [] };
   findings.push(
     finding(
-      'no-visitor',
+      'missing-visitor',
       `${view.site.name} was not captured as ${visitor} sees it; "${name}" is judged as for everybody`,
       {
         rule: name,
         at,
-        hint: `Run local-needle gather ${view.site.name} --visitor ${visitor}.`,
+        hint: `Run local-needle capture ${view.site.name} --visitor ${visitor}.`,
       },
     ),
   );
@@ -159,7 +151,7 @@ function elsewhereOf(rule: Rule, site: Site): Page[] {
 /** What all pages of one view have in common. */
 export interface ViewContext {
   view: View;
-  guards: JudgedGuard[];
+  keptVisible: JudgedKeptVisible[];
   /** Rules that act on pages that are not their own. */
   elsewhere: CompiledRule[];
   shippedTo: (page: Page) => CompiledAction[];
@@ -180,7 +172,7 @@ export function viewContext(view: View, rules: Rule[], input: CheckInput): ViewC
   const hides = rules.some(({ actions }) => actions.some((action) => actionKind(action).mayHide(action)));
   return {
     view,
-    guards: hides ? input.guards.map(judgedGuard) : [],
+    keptVisible: hides ? input.keptVisible.map(judgedKeptVisible) : [],
     elsewhere: rules.filter((rule) => elsewhereOf(rule, view.site).length > 0).map(compileRule),
     shippedTo,
     loading: loads && ((page, look) => loads(page, look, shippedTo(page))),

@@ -1,5 +1,5 @@
 import type { Rule } from '../rule/rule.js';
-import type { Expectation, Guard } from '../rule/keep-visible-and-expect.js';
+import type { Expectation, KeptVisible } from '../rule/keep-visible-and-expect.js';
 import type { Finding } from '../finding.js';
 import type { PageLoading } from '../deployment/deployment.js';
 import type { Cell } from './verdict.js';
@@ -40,8 +40,9 @@ export function ruleSignatures(): (rule: Rule) => string {
   };
 }
 
-/** The same of guards and expectations. */
-export const promiseSignature = (guards: Guard[], expectations: Expectation[]) => signature([guards, expectations]);
+/** The same of keptVisible and expectations. */
+export const demandSignature = (keptVisible: KeptVisible[], expectations: Expectation[]) =>
+  signature([keptVisible, expectations]);
 
 function signature(value: unknown): string {
   // The replacer gets what toJSON() made of a value; a node of postcss must be seen before that.

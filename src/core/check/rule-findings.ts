@@ -22,7 +22,7 @@ export function ruleFindings({ rule, pages, view: { site } }: Judged, { paths, t
   }
   if (rule.actions.length === 0 && findings.length === 0) {
     findings.push(
-      finding('no-action', `"${rule.name}" does nothing`, {
+      finding('missing-action', `"${rule.name}" does nothing`, {
         rule: rule.name,
         at: rule.at,
         hint: 'Add @hide, @swap, a style rule or @script.',
@@ -34,16 +34,16 @@ export function ruleFindings({ rule, pages, view: { site } }: Judged, { paths, t
   return findings;
 }
 
-/** Says that needle.js must tell these addresses. */
+/** Says that local-needle.js must tell these addresses. */
 export function needsScript(rule: Rule, addresses: string[], paths: CheckInput['paths']): Finding {
   const atRunTime = paths === 'run-time';
   const why = atRunTime
     ? 'local-needle.yaml says `paths: run-time`'
     : 'no page ID, body ID or class of its own picks it';
-  return finding('needs-script', `needle.js must tell ${addresses.join(', ')} by its path: ${why}`, {
+  return finding('needs-script', `local-needle.js must tell ${addresses.join(', ')} by its path: ${why}`, {
     ...{ rule: rule.name, at: rule.at },
     hint: atRunTime
       ? null
-      : "It works once needle.js is loaded in the head. A class of its own on the page's body would do without.",
+      : "It works once local-needle.js is loaded in the head. A class of its own on the page's body would do without.",
   });
 }

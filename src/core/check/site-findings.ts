@@ -25,11 +25,15 @@ export function nothingMarked(rules: Rule[], all: Cell[]): Finding[] {
     const results = cells.flatMap(({ actions }) => actions.filter(({ action }) => action === first.kind));
     if (results.length === 0 || results.some(({ elements }) => elements > 0)) return [];
     return [
-      finding('no-element', `"${rule.name}" marks no link: none of ${results[0]?.selector} leads to its own page`, {
-        rule: rule.name,
-        at: first.at,
-        hint: 'Point at the links themselves, such as .menu a; sections: yes marks the section of a page too.',
-      }),
+      finding(
+        'missing-element',
+        `"${rule.name}" marks no link: none of ${results[0]?.selector} leads to its own page`,
+        {
+          rule: rule.name,
+          at: first.at,
+          hint: 'Point at the links themselves, such as .menu a; sections: yes marks the section of a page too.',
+        },
+      ),
     ];
   });
 }
@@ -55,12 +59,12 @@ export function uncapturedSheets(byAddress: Map<string, Page[]>, input: CheckInp
     const [first] = pages;
     const others = pages.length > 1 ? ` and ${pages.length - 1} more` : '';
     return finding(
-      'unseen-stylesheet',
+      'uncaptured-stylesheet',
       `${first?.path}${others} ${others === '' ? 'loads' : 'load'} ${address}, which was not captured: verdicts there are less sure`,
       {
         page: first?.path,
         hint: address.startsWith('/')
-          ? `Check that it is there; local-needle gather ${site?.name ?? ''} fetches it.`
+          ? `Check that it is there; local-needle capture ${site?.name ?? ''} fetches it.`
           : 'Only a browser sees it: local-needle check --browser.',
       },
     );

@@ -9,8 +9,8 @@ import { indexOf } from '../target/site-index.js';
 import { termKind } from '../target/terms/index.js';
 
 /**
- * `no-page` and `page-count`: a page ID or a literal path must pick exactly one page, any other condition at least one,
- * unless `expects` gives the number for the whole rule.
+ * `missing-page` and `page-count`: a page ID or a literal path must pick exactly one page, any other condition at least one,
+ * unless `page-count` gives the number for the whole rule.
  */
 export function targetFindings(rule: Rule, pages: ReadonlySet<Page>, site: Site): Finding[] {
   const narrowing = new Set(rule.pages ? rule.actions.flatMap(({ on }) => on) : []);
@@ -21,33 +21,35 @@ export function targetFindings(rule: Rule, pages: ReadonlySet<Page>, site: Site)
       const about = { rule: rule.name, at: placeOf(rule, condition, terms) };
       const text = terms.map((term) => term.text).join(' ');
       if (picked.size === 0)
-        return [finding('no-page', `${text} picks no page of ${site.name}`, { ...about, hint: nearHint(terms, site) })];
+        return [
+          finding('missing-page', `${text} picks no page of ${site.name}`, { ...about, hint: nearHint(terms, site) }),
+        ];
       if (narrowing.has(condition) && pages.size > 0 && ![...picked].some((page) => pages.has(page)))
         return [
-          finding('no-page', `${text} picks none of the pages that "${rule.name}" is for`, {
+          finding('missing-page', `${text} picks none of the pages that "${rule.name}" is for`, {
             ...about,
             hint: '@on takes a part of the pages that the rule names: add them to pages, or take pages out.',
           }),
         ];
-      if (picked.size === 1 || rule.expects || !terms.some((term) => termKind(term).meansOnePage(term))) return [];
+      if (picked.size === 1 || rule.pageCount || !terms.some((term) => termKind(term).meansOnePage(term))) return [];
       return [
         finding('page-count', `${text} picks ${picked.size} pages, not one: ${firstPaths(picked)}`, {
           ...about,
-          hint: `If that is meant, say expects: ${pages.size} pages.`,
+          hint: `If that is meant, write page-count: ${pages.size};`,
         }),
       ];
     }),
   );
-  if (rule.expects && rule.expects.pages !== pages.size) {
+  if (rule.pageCount && rule.pageCount.pages !== pages.size) {
     const list = firstPaths(pages);
     findings.push(
       finding(
         'page-count',
-        `"${rule.name}" expects ${rule.expects.pages} and targets ${pages.size} of ${site.name}${list && `: ${list}`}`,
+        `"${rule.name}" says page-count: ${rule.pageCount.pages} and targets ${pages.size} of ${site.name}${list && `: ${list}`}`,
         {
           rule: rule.name,
-          at: rule.expects.at,
-          hint: `Look at its conditions, or say expects: ${pages.size} pages.`,
+          at: rule.pageCount.at,
+          hint: `Look at its conditions, or write page-count: ${pages.size};`,
         },
       ),
     );

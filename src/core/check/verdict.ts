@@ -1,11 +1,12 @@
 import type { CascadeStep } from '../css/cascade/weight.js';
 import type { Finding } from '../finding.js';
+import type { RuleStatus } from '../rule/status.js';
 
 /** What one rule does on one page. docs/verdicts.md says what each means. */
-export type Verdict = 'hit' | 'partly' | 'beaten' | 'idle' | 'empty' | 'late' | 'unseen';
+export type Verdict = 'hit' | 'partial' | 'overridden' | 'no-effect' | 'no-match' | 'pending' | 'unjudged';
 
 /** A pair of one element and one longhand that something else wins. */
-export interface BeatenPair {
+export interface OverriddenPair {
   element: string;
   property: string;
   by: {
@@ -28,7 +29,7 @@ export interface ActionResult {
   /** Pairs that ours wins, or whose winner computes to the same. */
   won: number;
   /** At most 20. */
-  beaten: BeatenPair[];
+  overridden: OverriddenPair[];
 }
 
 /** One rule on one page that it targets. */
@@ -45,12 +46,12 @@ export interface Cell {
 /** The report of `check`; its JSON form is read by others and keeps its shape. */
 export interface CheckReport {
   kind: 'local-needle.check';
-  version: 1;
+  version: 2;
   site: string;
   viewport: string;
   state: string | null;
   visitor: string | null;
-  rules: { rule: string; file: string; line: number; paused: boolean; pages: string[] }[];
+  rules: { rule: string; file: string; line: number; paused: boolean; status: RuleStatus; pages: string[] }[];
   cells: Cell[];
   findings: Finding[];
   totals: { rules: number; pages: number; cells: number; errors: number; warnings: number };

@@ -8,26 +8,26 @@ import type { View } from '../page/view.js';
 import { weakHandles } from './site-specific.js';
 
 /** How two copies of a site differ, as far as rules can feel it. */
-export interface DriftReport {
-  kind: 'local-needle.drift';
+export interface CompareReport {
+  kind: 'compare';
   version: 1;
   sites: [string, string];
   /** Paths that only one of the two has. */
-  onlyHere: string[];
-  onlyThere: string[];
+  onlyOnA: string[];
+  onlyOnB: string[];
   /** Pages of one path with other page IDs. */
   otherIds: { path: string; here: string | null; there: string | null }[];
   /** Rules that pick other pages, or hit on one and miss on the other. */
-  rules: DriftingRule[];
+  rules: DifferingRule[];
 }
 
-export interface DriftingRule {
+export interface DifferingRule {
   rule: string;
   file: string;
   line: number;
   /** Paths that the rule targets on one site, though both have the page or the rule names it by ID. */
-  pagesHere: string[];
-  pagesThere: string[];
+  pagesOnA: string[];
+  pagesOnB: string[];
   /** Pages on both that the rule targets on both, where an action matches on one alone. */
   hits: { page: string; selector: string; here: number; there: number }[];
   /** What would hold on both, ready to paste; null where nothing was found. */
@@ -35,18 +35,18 @@ export interface DriftingRule {
 }
 
 /** Compares two sites and what the rules do on them. Pages are opened where a rule targets them on both. */
-export function drift(here: View, there: View, rules: Rule[]): DriftReport {
+export function compare(here: View, there: View, rules: Rule[]): CompareReport {
   const [a, b] = [here.site, there.site];
   const shared = a.pages.flatMap((page): [Page, Page][] => {
     const other = b.byPath.get(page.path);
     return other ? [[page, other]] : [];
   });
   return {
-    kind: 'local-needle.drift',
+    kind: 'compare',
     version: 1,
     sites: [a.name, b.name],
-    onlyHere: a.pages.filter(({ path }) => !b.byPath.has(path)).map(({ path }) => path),
-    onlyThere: b.pages.filter(({ path }) => !a.byPath.has(path)).map(({ path }) => path),
+    onlyOnA: a.pages.filter(({ path }) => !b.byPath.has(path)).map(({ path }) => path),
+    onlyOnB: b.pages.filter(({ path }) => !a.byPath.has(path)).map(({ path }) => path),
     otherIds: shared
       .filter(([page, other]) => page.pageId?.value !== other.pageId?.value)
       .map(([page, other]) => ({
@@ -54,7 +54,7 @@ export function drift(here: View, there: View, rules: Rule[]): DriftReport {
         here: page.pageId?.value ?? null,
         there: other.pageId?.value ?? null,
       })),
-    rules: driftingRules(
+    rules: differingRules(
       here,
       there,
       rules.filter((rule) => !rule.paused),
@@ -63,7 +63,7 @@ export function drift(here: View, there: View, rules: Rule[]): DriftReport {
   };
 }
 
-function driftingRules(here: View, there: View, rules: Rule[], shared: [Page, Page][]): DriftingRule[] {
+function differingRules(here: View, there: View, rules: Rule[], shared: [Page, Page][]): DifferingRule[] {
   const [a, b] = [here.site, there.site];
   const targeted = new Map(
     rules.map((rule) => [rule, { here: [...rulePages(rule, a)], there: [...rulePages(rule, b)] }]),
@@ -73,12 +73,12 @@ function driftingRules(here: View, there: View, rules: Rule[], shared: [Page, Pa
     const pages = targeted.get(rule) ?? { here: [], there: [] };
     const [inA, inB] = [new Set(pages.here.map(({ path }) => path)), new Set(pages.there.map(({ path }) => path))];
     const weak = [...weakHandles(rule, a, [b]), ...weakHandles(rule, b, [a])];
-    const pagesHere = [...inA].filter((path) => !inB.has(path) && (b.byPath.has(path) || weak.length > 0));
-    const pagesThere = [...inB].filter((path) => !inA.has(path) && (a.byPath.has(path) || weak.length > 0));
+    const pagesOnA = [...inA].filter((path) => !inB.has(path) && (b.byPath.has(path) || weak.length > 0));
+    const pagesOnB = [...inB].filter((path) => !inA.has(path) && (a.byPath.has(path) || weak.length > 0));
     const own = hits.get(rule) ?? [];
-    if (pagesHere.length === 0 && pagesThere.length === 0 && own.length === 0) return [];
-    const instead = pagesHere.length + pagesThere.length > 0 ? insteadOf(pages.here, a, b) : null;
-    return [{ rule: rule.name, file: rule.at.file, line: rule.at.line, pagesHere, pagesThere, hits: own, instead }];
+    if (pagesOnA.length === 0 && pagesOnB.length === 0 && own.length === 0) return [];
+    const instead = pagesOnA.length + pagesOnB.length > 0 ? insteadOf(pages.here, a, b) : null;
+    return [{ rule: rule.name, file: rule.at.file, line: rule.at.line, pagesOnA, pagesOnB, hits: own, instead }];
   });
 }
 
@@ -95,7 +95,7 @@ function hitDifferences(
   there: View,
   rules: Rule[],
   shared: [Page, Page][],
-): Map<Rule, DriftingRule['hits']> {
+): Map<Rule, DifferingRule['hits']> {
   const compiled = rules.flatMap((rule) =>
     rule.actions.flatMap((action) =>
       action.selectors.length === 0
@@ -109,7 +109,7 @@ function hitDifferences(
           ],
     ),
   );
-  const found = new Map<Rule, DriftingRule['hits']>();
+  const found = new Map<Rule, DifferingRule['hits']>();
   for (const [page, other] of shared) {
     const work = compiled.filter(
       ({ rule, action }) =>

@@ -9,7 +9,7 @@ import { finding, type Finding } from '../finding.js';
 
 const isHandle = (term: Term) => termKind(term).differsBetweenCopies !== null;
 
-/** `weak-handle`: page IDs, body IDs and classes of a rule that pick other pages on another site of the project. */
+/** `site-specific-id`: page IDs, body IDs and classes of a rule that pick other pages on another site of the project. */
 export function weakHandles(rule: Rule, site: Site, others: Site[]): Finding[] {
   const findings: Finding[] = [];
   if (others.length === 0) return findings;
@@ -23,7 +23,7 @@ export function weakHandles(rule: Rule, site: Site, others: Site[]): Finding[] {
         const text = terms.map((term) => term.text).join(' ');
         findings.push(
           finding(
-            'weak-handle',
+            'site-specific-id',
             `${text} picks ${named(here)} on ${site.name}, and ${there.length === 0 ? 'no page' : named(there)} on ${other.name}`,
             {
               rule: rule.name,

@@ -14,7 +14,7 @@ import { urlsOf, withUrls } from '../css/urls.js';
 import type { PageScope } from './page-scope.js';
 
 /** A style rule on its way into a rule: its selectors without their pages. */
-export interface LiftedStyle {
+export interface ConvertedStyle {
   selectors: string[];
   /** The same as they stood there. */
   originals: string[];
@@ -31,7 +31,7 @@ export interface Block {
   except: string[];
   pages: Page[];
   note: string | null;
-  styles: LiftedStyle[];
+  styles: ConvertedStyle[];
   at: Place;
   /** Makes its relative addresses hold anywhere; null where it has none. */
   resolve: Resolve | null;
@@ -70,7 +70,7 @@ export function blocksOf({ root, file, scopeOf, resolve }: BlockInput): Block[] 
       const comment = commentAbove(node) ?? (within.length > 0 ? commentAbove(within[0]) : null);
       for (const { scope, selectors, originals, conditions } of parts) {
         const key = JSON.stringify([conditions, scope.except]);
-        const style: LiftedStyle = { selectors, originals, node, within };
+        const style: ConvertedStyle = { selectors, originals, node, within };
         if (current && current.key === key && (!comment || current.block.styles.some((each) => each.node === node))) {
           current.block.styles.push(style);
           continue;

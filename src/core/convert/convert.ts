@@ -5,47 +5,47 @@ import type { Rule } from '../rule/rule.js';
 import { merged, type Block } from './blocks.js';
 import type { Left } from './left.js';
 import { leftoversOf, unscopedOf } from './leftovers.js';
-import { proveLift, ruleOf, type Difference, type LiftProof } from './proof.js';
+import { proveConversion, ruleOf, type Difference, type ConvertProof } from './proof.js';
 import { scriptsIn, sheetsIn, type OldFile, type Script, type Sheet } from './sources.js';
 import { blockText, leftoverOf, scriptRuleText } from './write.js';
 
 export type { OldFile };
 
-export interface LiftInput {
+export interface ConvertInput {
   files: OldFile[];
   view: View;
   viewports: Viewport[];
   place: 'head-end' | 'body-end';
   /** Names of rules that there are already. */
   taken: string[];
-  /** The folder of scripts, as rules name it: `lifted`. */
+  /** The folder of scripts, as rules name it: `converted`. */
   scriptFolder: string;
   /** Reads the text of a rule file. */
   readRules: (text: string, scripts: Map<string, string>) => Rule[];
 }
 
 /** What old files came to as rules. */
-export interface LiftResult {
-  /** The text of the rule file; empty where nothing could be lifted. */
+export interface ConvertResult {
+  /** The text of the rule file; empty where nothing could be converted. */
   rules: string;
   /** The scripts of rules, by their name. */
   scripts: Map<string, string>;
   /** `pages` is null where only a browser can tell. */
-  lifted: { rule: string; condition: string; pages: number | null; what: string; at: Place }[];
-  /** What is left of each file that is not lifted whole, by the file's name. */
+  converted: { rule: string; condition: string; pages: number | null; what: string; at: Place }[];
+  /** What is left of each file that is not converted whole, by the file's name. */
   leftovers: Map<string, string>;
   left: Left[];
-  proof: LiftProof;
+  proof: ConvertProof;
 }
 
 /** Attempts to write blocks another way before they are left where they are; each leaves at least one more as it stood. */
 const mostRounds = 12;
 
 /**
- * Turns old CSS and snippets into rules. What lifting would change on any captured page is written another way, or left
+ * Turns old CSS and snippets into rules. What converting would change on any captured page is written another way, or left
  * where it stands. Throws ProblemError with the place where a file cannot be read.
  */
-export function lift(input: LiftInput): LiftResult {
+export function convert(input: ConvertInput): ConvertResult {
   const { view, files } = input;
   const left: Left[] = [];
   const sheets = files.flatMap((file) => sheetsIn(file, view));
@@ -54,11 +54,11 @@ export function lift(input: LiftInput): LiftResult {
     const written = writeAll(sheets, scripts, input);
     const old = sheets.map(({ text, root, blocks, file: { page } }) => ({
       ...{ text, leftover: leftoverOf(root, blocks), page },
-      lifted: blocks
+      converted: blocks
         .filter(({ level }) => level !== 'left')
         .flatMap(({ styles }) => styles.flatMap(({ originals }) => originals)),
     }));
-    const proof = proveLift(old, input.readRules(written.rules, written.scripts), view, input);
+    const proof = proveConversion(old, input.readRules(written.rules, written.scripts), view, input);
     if (proof.differences.length === 0 || round === mostRounds)
       return {
         ...written,
@@ -76,7 +76,7 @@ export function lift(input: LiftInput): LiftResult {
           what: block.styles[0]?.originals.join(', ') ?? '',
           pages: block.pages.map(({ path }) => path),
           reason:
-            reasonFor(block, proof.differences) ?? `lifting it would change ${first.property} on ${first.page.path}`,
+            reasonFor(block, proof.differences) ?? `converting it would change ${first.property} on ${first.page.path}`,
         });
     }
   }
@@ -86,15 +86,15 @@ const reasonFor = (block: Block, differences: Difference[]) => {
   const own = differences.find(({ page }) => block.pages.includes(page));
   return (
     own &&
-    `lifting it would change ${own.property} of ${own.element} on ${own.page.path} from ${own.before} to ${own.after}`
+    `converting it would change ${own.property} of ${own.element} on ${own.page.path} from ${own.before} to ${own.after}`
   );
 };
 
-/** Everything that could be lifted, as text. */
-function writeAll(sheets: Sheet[], scripts: Script[], { taken, scriptFolder, view }: LiftInput) {
+/** Everything that could be converted, as text. */
+function writeAll(sheets: Sheet[], scripts: Script[], { taken, scriptFolder, view }: ConvertInput) {
   const names = new Set(taken);
   const blocks = new Map<string, Block[]>();
-  const lifted: LiftResult['lifted'] = [];
+  const converted: ConvertResult['converted'] = [];
   const texts: string[] = [];
   const active = sheets.flatMap((sheet) => sheet.blocks.filter(({ level }) => level !== 'left'));
   for (const { block, from } of merged(active)) {
@@ -104,10 +104,10 @@ function writeAll(sheets: Sheet[], scripts: Script[], { taken, scriptFolder, vie
     const selectors = block.styles.flatMap((style) => style.selectors).length;
     const what = `${selectors} selector${selectors === 1 ? '' : 's'}`;
     const condition = conditionText(block);
-    lifted.push({ rule: name, condition, pages: block.pages.length, what, at: block.at });
+    converted.push({ rule: name, condition, pages: block.pages.length, what, at: block.at });
   }
   const ownScripts = new Map<string, string>();
-  for (const { file, lifted: parts } of scripts) {
+  for (const { file, converted: parts } of scripts) {
     for (const each of parts) {
       const conditions = each.conditions.map((text) => [text]);
       const name = nameFor({ conditions, except: each.except, pages: file.page ? [file.page] : [] }, names, view);
@@ -115,10 +115,10 @@ function writeAll(sheets: Sheet[], scripts: Script[], { taken, scriptFolder, vie
       texts.push(scriptRuleText(name, each, `${scriptFolder}/${name}.js`));
       const at = { file: file.name, line: each.line, column: 1 };
       const condition = conditionText({ conditions, except: each.except });
-      lifted.push({ rule: name, condition, pages: null, what: 'a script', at });
+      converted.push({ rule: name, condition, pages: null, what: 'a script', at });
     }
   }
-  return { rules: texts.length > 0 ? `${texts.join('\n\n')}\n` : '', scripts: ownScripts, lifted, blocks };
+  return { rules: texts.length > 0 ? `${texts.join('\n\n')}\n` : '', scripts: ownScripts, converted, blocks };
 }
 
 const conditionText = ({ conditions, except }: Pick<Block, 'conditions' | 'except'>) =>
@@ -138,7 +138,7 @@ function nameFor(
     (said === '/' ? 'front' : said)
       .replace(/[^A-Za-z0-9]+/g, '-')
       .replace(/^[-0-9]+|-$/g, '')
-      .slice(0, 40) || 'lifted';
+      .slice(0, 40) || 'converted';
   let name = base;
   for (let number = 2; names.has(name); number++) name = `${base}-${number}`;
   names.add(name);

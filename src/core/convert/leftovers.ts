@@ -35,9 +35,9 @@ export function leftoversOf(files: OldFile[], sheets: Sheet[], scripts: Script[]
 export function unscopedOf(sheets: Sheet[], view: View): Left[] {
   const found: (Left & { tests: Matcher[]; only: Page | null })[] = [];
   for (const { root, blocks, file, line, whyLeft } of sheets) {
-    const lifted = new Map<unknown, string[]>();
+    const converted = new Map<unknown, string[]>();
     for (const { node, originals } of blocks.flatMap(({ styles }) => styles))
-      lifted.set(node, [...(lifted.get(node) ?? []), ...originals]);
+      converted.set(node, [...(converted.get(node) ?? []), ...originals]);
     const place = (at: { line: number; column: number } | undefined): Place => ({
       ...{ file: file.name, line: (at?.line ?? 1) + line - 1, column: at?.column ?? 1 },
     });
@@ -63,7 +63,7 @@ export function unscopedOf(sheets: Sheet[], view: View): Left[] {
         return;
       if (node.parent?.type === 'rule') return;
       // What was tried and left is told with its reason already.
-      const kept = selectorsOf(node).filter((selector) => !(lifted.get(node) ?? []).includes(selector));
+      const kept = selectorsOf(node).filter((selector) => !(converted.get(node) ?? []).includes(selector));
       const tests = kept.flatMap((selector) => testOf(selector) ?? []);
       if (kept.length > 0)
         found.push({

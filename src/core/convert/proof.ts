@@ -18,12 +18,12 @@ import type { Rule } from '../rule/rule.js';
 /** An old stylesheet, with what is left of it. */
 export interface OldSheet {
   text: string;
-  /** Null where all of it was lifted. */
+  /** Null where all of it was converted. */
   leftover: string | null;
   /** The page that it is pasted into; null where it is for all of them. */
   page: Page | null;
-  /** The selectors that were lifted from it, as they stood there. */
-  lifted: string[];
+  /** The selectors that were converted from it, as they stood there. */
+  converted: string[];
 }
 
 /** Something that looks another way than before. */
@@ -39,7 +39,7 @@ export interface Difference {
 }
 
 /** What comparing the pages came to. */
-export interface LiftProof {
+export interface ConvertProof {
   pages: number;
   viewports: number;
   /** Pseudo-classes that the old files ask for: each page was compared with all elements in them, too. */
@@ -53,20 +53,27 @@ export interface LiftProof {
 const mostOnPage = 40;
 
 /** Compares every element and longhand of all pages: with the old stylesheets, and with what is left of them and the rules. */
-export function proveLift(
+export function proveConversion(
   sheets: OldSheet[],
   rules: Rule[],
   view: View,
   { viewports, place }: { viewports: Viewport[]; place: 'head-end' | 'body-end' },
-): LiftProof {
+): ConvertProof {
   const states = [
     ...new Set(sheets.flatMap(({ text }) => text.match(/:(hover|focus|active|focus-visible|focus-within)\b/g) ?? [])),
   ];
-  const proof: LiftProof = { pages: 0, viewports: viewports.length, states, elements: 0, values: 0, differences: [] };
+  const proof: ConvertProof = {
+    pages: 0,
+    viewports: viewports.length,
+    states,
+    elements: 0,
+    values: 0,
+    differences: [],
+  };
   const worlds = worldsOf(sheets, view, place);
   const shippedTo = shipment(rules, view.site);
-  const lifted = sheets.flatMap((sheet) =>
-    sheet.lifted.map((text) => ({ sheet, match: compileMatcher(selectorParts(text).element) })),
+  const converted = sheets.flatMap((sheet) =>
+    sheet.converted.map((text) => ({ sheet, match: compileMatcher(selectorParts(text).element) })),
   );
   for (const page of view.site.pages) {
     const before = view.open(page);
@@ -74,8 +81,8 @@ export function proveLift(
     proof.elements += before.elements.length;
     const shipped = shippedTo(page);
     const matters = (sheet: OldSheet) => sheet.page === null || sheet.page === page;
-    // Where nothing ships and nothing that was lifted matches, the same declarations apply as before.
-    if (shipped.length === 0 && !lifted.some(({ sheet, match }) => matters(sheet) && match(before).length > 0)) {
+    // Where nothing ships and nothing that was converted matches, the same declarations apply as before.
+    if (shipped.length === 0 && !converted.some(({ sheet, match }) => matters(sheet) && match(before).length > 0)) {
       continue;
     }
     const ours = ourSheet(shipped);
@@ -84,7 +91,7 @@ export function proveLift(
         const [old, now] = [view.open(page), worlds.after.open(page)];
         if (state)
           for (const each of [old, now])
-            applyState(each, { addClass: [], removeClass: [], pseudo: states.map((name) => ['*', name]) });
+            applyState(each, { addClass: [], removeClass: [], pseudoClass: states.map((name) => ['*', name]) });
         compare(
           page,
           old,
@@ -168,7 +175,7 @@ function compare(
   newSheets: PageSheets,
   ours: OurSheet<Owner> | null,
   viewport: Viewport,
-  proof: LiftProof,
+  proof: ConvertProof,
 ): void {
   const [before, after] = [
     new Cascade<Owner>(old, oldSheets, null, viewport),

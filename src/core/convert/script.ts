@@ -7,7 +7,7 @@ import { normalisePath } from '../page/path.js';
 import type { Site } from '../page/page.js';
 
 /** A part of a script that is for some pages alone. */
-export interface LiftedScript {
+export interface ConvertedScript {
   /** Alternatives, as a rule writes them. */
   conditions: string[];
   except: string[];
@@ -17,9 +17,9 @@ export interface LiftedScript {
   line: number;
 }
 
-/** A script taken apart: what a condition on the page guards, and all else. */
+/** A script taken apart: what a condition on the page keptVisible, and all else. */
 export interface TakenScript {
-  lifted: LiftedScript[];
+  converted: ConvertedScript[];
   /** Null where nothing is left. */
   leftover: string | null;
   /** Why a guarded part was left where it is. */
@@ -38,7 +38,7 @@ export function takeScriptApart(text: string, site: Site): TakenScript {
   const comments: Comment[] = [];
   const program = parse(text, { ecmaVersion: 'latest', sourceType: 'script', locations: true, onComment: comments });
   const { statements, declared } = statementsOf(program);
-  const lifted: LiftedScript[] = [];
+  const converted: ConvertedScript[] = [];
   const reasons: TakenScript['reasons'] = [];
   const cuts: [number, number][] = [];
   for (const statement of statements) {
@@ -70,7 +70,7 @@ export function takeScriptApart(text: string, site: Site): TakenScript {
           !/\n\s*\n/.test(text.slice(end, statement.start)),
       )
       .pop();
-    lifted.push({
+    converted.push({
       conditions: guard.alternatives.map((terms) => (terms.length > 0 ? terms.join(' ') : 'all')),
       except: guard.except,
       note: above ? above.value.replace(/^[*\s]+|[*\s]+$/g, '').replace(/\s*\n[\s*]*/g, ' ') : null,
@@ -82,7 +82,7 @@ export function takeScriptApart(text: string, site: Site): TakenScript {
   let leftover = text;
   for (const [start, end] of cuts.reverse()) leftover = leftover.slice(0, start) + leftover.slice(end);
   const gone = cuts.length > 0 && cuts.length === statements.length;
-  return { lifted, leftover: gone ? null : leftover, reasons };
+  return { converted, leftover: gone ? null : leftover, reasons };
 }
 
 /** A text without the indentation that all of its lines share. */

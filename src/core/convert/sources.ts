@@ -9,7 +9,7 @@ import { ProblemError } from '../place.js';
 import { blocksOf, namesUnknownFile, type Block, type Resolve } from './blocks.js';
 import type { Left } from './left.js';
 import { takePageScope, type PageScope } from './page-scope.js';
-import { dedented, takeScriptApart, type LiftedScript } from './script.js';
+import { dedented, takeScriptApart, type ConvertedScript } from './script.js';
 
 /** A file of old CSS, scripts, or HTML with both. */
 export interface OldFile {
@@ -39,7 +39,7 @@ export interface Script {
   offset: number;
   text: string;
   line: number;
-  lifted: LiftedScript[];
+  converted: ConvertedScript[];
   leftover: string | null;
 }
 
@@ -171,7 +171,7 @@ export function scriptsIn(file: OldFile, view: View, left: Left[]): Script[] {
         : [];
   return texts.map(({ text, offset, line }) => {
     const taken = inPlace(file, line, () => takeScriptApart(text, view.site));
-    for (const each of taken.lifted) each.line += line - 1;
+    for (const each of taken.converted) each.line += line - 1;
     for (const { line: at, reason } of taken.reasons)
       left.push({
         at: { file: file.name, line: at + line - 1, column: 1 },
@@ -180,12 +180,12 @@ export function scriptsIn(file: OldFile, view: View, left: Left[]): Script[] {
         reason,
       });
     const own = file.page && expressionFor([file.page], view.site)?.pages;
-    if (!own) return { file, offset, text, line, lifted: taken.lifted, leftover: taken.leftover };
+    if (!own) return { file, offset, text, line, converted: taken.converted, leftover: taken.leftover };
     // All of a page's own snippet is for that page.
-    const only = taken.lifted.length === 1 && taken.leftover === null ? taken.lifted[0] : undefined;
-    const whole: LiftedScript = only
+    const only = taken.converted.length === 1 && taken.leftover === null ? taken.converted[0] : undefined;
+    const whole: ConvertedScript = only
       ? { ...only, conditions: [own], except: [] }
       : { conditions: [own], except: [], note: null, text: dedented(text), line };
-    return { file, offset, text, line, lifted: [whole], leftover: null };
+    return { file, offset, text, line, converted: [whole], leftover: null };
   });
 }

@@ -1,7 +1,7 @@
 import type { AtRule, ChildNode, Declaration, Root, Rule as StyleRule } from 'postcss';
 import cssesc from 'cssesc';
-import { selectorsOf, withAbsoluteUrls, type Block, type LiftedStyle, type Resolve } from '../convert/blocks.js';
-import type { LiftedScript } from '../convert/script.js';
+import { selectorsOf, withAbsoluteUrls, type Block, type ConvertedStyle, type Resolve } from '../convert/blocks.js';
+import type { ConvertedScript } from '../convert/script.js';
 
 /** Writes a block as a rule. */
 export function blockText(name: string, block: Block): string {
@@ -21,7 +21,7 @@ export function blockText(name: string, block: Block): string {
 }
 
 /** Writes the rule of a script. */
-export const scriptRuleText = (name: string, { conditions, except, note }: LiftedScript, file: string) =>
+export const scriptRuleText = (name: string, { conditions, except, note }: ConvertedScript, file: string) =>
   `@needle ${name} {\n${indented([
     ...(note ? [`note: ${quoted(note)};`] : []),
     `pages: ${conditions.join(', ')};`,
@@ -44,7 +44,7 @@ const indented = (lines: string[]) =>
     .join('\n');
 
 /** Whether a style rule hides and does nothing else. */
-function hidesOnly({ node, within }: LiftedStyle): boolean {
+function hidesOnly({ node, within }: ConvertedStyle): boolean {
   const content = (node.nodes ?? []).filter(({ type }) => type !== 'comment');
   const [only] = content;
   return (
@@ -62,7 +62,7 @@ const onlyHereText = ({ conditions, styles }: Block) =>
     ? styles.map(({ selectors }) => `@only-here ${selectors.join(', ')};`)
     : null;
 
-function stylesText(styles: LiftedStyle[], best: boolean, resolve: Resolve | null): string[] {
+function stylesText(styles: ConvertedStyle[], best: boolean, resolve: Resolve | null): string[] {
   const lines: string[] = [];
   let open: AtRule[] = [];
   const close = (depth: number) => {
@@ -106,16 +106,16 @@ function declarationText({ prop, value, important, raws }: Declaration, resolve:
   return `${prop}: ${withAbsoluteUrls(written, resolve)}${important ? ' !important' : ''}`;
 }
 
-/** What is left of a stylesheet when these blocks are lifted: all else as it stood; null where that is nothing. */
+/** What is left of a stylesheet when these blocks are converted: all else as it stood; null where that is nothing. */
 export function leftoverOf(root: Root, blocks: Block[]): string | null {
-  const lifted = new Map<StyleRule, string[]>();
+  const converted = new Map<StyleRule, string[]>();
   for (const { styles, level } of blocks)
     for (const { node, originals } of level === 'left' ? [] : styles)
-      lifted.set(node, [...(lifted.get(node) ?? []), ...originals]);
+      converted.set(node, [...(converted.get(node) ?? []), ...originals]);
   const copy = root.clone();
   const [originals, copies] = [rulesOf(root), rulesOf(copy)];
   originals.forEach((node, index) => {
-    const [own, gone] = [copies[index], lifted.get(node)];
+    const [own, gone] = [copies[index], converted.get(node)];
     if (!own || !gone) return;
     const kept = selectorsOf(node).filter((selector) => !gone.includes(selector));
     if (kept.length > 0) own.selector = kept.join(', ');

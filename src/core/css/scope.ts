@@ -10,7 +10,7 @@ export interface Scope {
 
 /** `root body`: one of the two weighs (0,1,0), `body` itself (0,0,1); everything else about it stands in `:where()`. */
 export interface Branch {
-  /** A condition on `html`: `:root` for all pages, `[data-needle~="x"]` for a page told at run time, else empty. */
+  /** A condition on `html`: `:root` for all pages, `[data-local-needle~="x"]` for a page told at run time, else empty. */
   root: string;
   /** A condition on `body`: `body.page-73`, or `body` alone where `root` has the weight. */
   body: string;

@@ -19,7 +19,7 @@ import { forbiddenBy, forbidsHtml, policiesOf, type Asked } from './policy.js';
 
 /** Where a site serves the bundle, and what today's rules make of it. */
 export interface Loading {
-  /** As local-needle.yaml gives it: `/assets/needle.css`. */
+  /** As local-needle.yaml gives it: `/assets/local-needle.css`. */
   address: string;
   /** File names and texts of today's build, in each of the ways that it can be written; made only when asked for. */
   built: () => { names: string[]; texts: string[] };
@@ -41,7 +41,7 @@ export interface PageLoading {
 
 /** Looks at how pages of a view load the build that they should. */
 export function startLoading(view: View, rules: Rule[], address: string, paths: 'handles' | 'run-time') {
-  // Rules of which needle.js must tell some page.
+  // Rules of which local-needle.js must tell some page.
   const runTime = new Set(rules.filter((rule) => addressesOf(rule, view.site, paths).length > 0));
   const longhandsKnown = new Map<string, Set<string>>();
   const longhandsOfSheet = (text: string) => {
@@ -199,7 +199,7 @@ function blocked(
   const asked: (Asked & { what: string })[] = [
     { kind: 'style', address: css ? css.address : wanted.css, nonce: nonceOf(css), what: 'the stylesheet' },
     ...(needsScript
-      ? [{ kind: 'script', address: js ? js.address : wanted.js, nonce: nonceOf(js), what: 'needle.js' } as const]
+      ? [{ kind: 'script', address: js ? js.address : wanted.js, nonce: nonceOf(js), what: 'local-needle.js' } as const]
       : []),
     ...loads.flatMap((load): (Asked & { what: string })[] =>
       load.kind === 'html'
@@ -259,7 +259,7 @@ export function loadingFindings(pages: Map<Page, PageLoading>, loading: Loading,
     if (css === null || !isOld(name, style(css)?.text ?? '')) continue;
     note(
       {
-        code: 'stale',
+        code: 'stale-build',
         text: `${name} is of an older build than today's rules make`,
         hint: `Put ${loading.built().names[0]} there${name === loading.built().names[0] ? '' : ', and its name into the pages'}.`,
       },

@@ -41,7 +41,7 @@ const mostCandidates = 3;
 export function missingElements(missing: MissingElement[], input: CheckInput): Finding[] {
   const byAction = new Map<Action, MissingElement[]>();
   for (const each of missing) {
-    if (each.rule.allow.some(({ code }) => code === 'no-element')) continue;
+    if (each.rule.allow.some(({ code }) => code === 'missing-element')) continue;
     const list = byAction.get(each.action);
     if (list) list.push(each);
     else byAction.set(each.action, [each]);
@@ -58,7 +58,7 @@ export function missingElements(missing: MissingElement[], input: CheckInput): F
           : index < mostPages && mend.selector !== null
             ? search.sameHint(each, mend.selector, mend.why)
             : null;
-      return finding('no-element', `${each.action.selector} matches nothing on ${each.page.path}`, {
+      return finding('missing-element', `${each.action.selector} matches nothing on ${each.page.path}`, {
         rule: each.rule.name,
         page: each.page.path,
         at: each.action.at,

@@ -8,11 +8,11 @@ import type { Pair } from '../action/pair.js';
 
 /** A change to a rule with which a lost pair would be won, tried on the page. */
 export interface WinningChange {
-  kind: 'selector' | 'firm' | 'order' | 'none';
+  kind: 'selector' | 'important' | 'order' | 'none';
   text: string;
 }
 
-/** The smallest change with which a lost pair would win: a more specific selector, then `strength: firm`. Null: ours wins already. */
+/** The smallest change with which a lost pair would win: a more specific selector, then `important: yes`. Null: ours wins already. */
 export function winningChange(pair: Pair, look: OpenedPage): WinningChange | null {
   if (pair.won) return null;
   const { winner, ours } = pair;
@@ -27,24 +27,25 @@ export function winningChange(pair: Pair, look: OpenedPage): WinningChange | nul
     const selector = strongerSelector(pair, look);
     if (selector !== null) return { kind: 'selector', text: `${selector} would win.` };
   }
-  const firm: Weight = { ...ours.weight, level: level.authorImportant };
-  if (compareWeights(firm, winner.weight).sign > 0) return { kind: 'firm', text: 'strength: firm would win.' };
+  const important: Weight = { ...ours.weight, level: level.authorImportant };
+  if (compareWeights(important, winner.weight).sign > 0)
+    return { kind: 'important', text: 'important: yes would win.' };
   const reason = winner.block.weight.inline
     ? 'its style attribute is !important: only the page itself can change it'
     : winner.weight.level === level.authorImportant
-      ? `${specificityText(winner.weight.specificity)} is !important already: with strength: firm, the selector must weigh more than that`
+      ? `${specificityText(winner.weight.specificity)} is !important already: with important: yes, the selector must weigh more than that`
       : 'nothing in a stylesheet wins over it';
   const heavy = strongerSelector(pair, look, true);
-  if (heavy !== null) return { kind: 'selector', text: `strength: firm with ${heavy} would win.` };
+  if (heavy !== null) return { kind: 'selector', text: `important: yes with ${heavy} would win.` };
   return { kind: 'none', text: `Point at another element: ${reason}.` };
 }
 
 /** A selector for the same elements that weighs more than the winner; null where none was found. */
-function strongerSelector({ element, pseudo, ours, winner }: Pair, look: OpenedPage, firm = false): string | null {
+function strongerSelector({ element, pseudo, ours, winner }: Pair, look: OpenedPage, important = false): string | null {
   const plain = ours.block.selector;
   const own = compileSelector(plain);
   if (!own) return null;
-  const base: Weight = firm ? { ...ours.weight, level: level.authorImportant } : ours.weight;
+  const base: Weight = important ? { ...ours.weight, level: level.authorImportant } : ours.weight;
   const [ids, classes, types] = base.specificity;
   const wins = (more: [number, number, number]) =>
     compareWeights({ ...base, specificity: [ids + more[0], classes + more[1], types + more[2]] }, winner.weight).sign >

@@ -6,7 +6,7 @@ import { setPseudoClass } from './pseudo-classes.js';
 export interface PageState {
   addClass: [selector: string, name: string][];
   removeClass: [selector: string, name: string][];
-  pseudo: [selector: string, name: string][];
+  pseudoClass: [selector: string, name: string][];
 }
 
 /** Puts a page into a state; changes the document. Pseudo-classes that reach upwards (`:hover`, `:focus-within`) do so. */
@@ -19,7 +19,7 @@ export function applyState(document: PageDocument, state: PageState): void {
     each(selector, (element) => setClasses(element, (names) => names.filter((other) => other !== name)));
   for (const [selector, name] of state.addClass)
     each(selector, (element) => setClasses(element, (names) => (names.includes(name) ? names : [...names, name])));
-  for (const [selector, name] of state.pseudo)
+  for (const [selector, name] of state.pseudoClass)
     each(selector, (element) => setWithAncestors(element, name.replace(/^:/, '').toLowerCase()));
 }
 

@@ -2,8 +2,8 @@ import type { Selector } from '../css/selector.js';
 import type { Place } from '../place.js';
 import type { Condition } from '../target/condition.js';
 
-/** `@guard`: an element that must stay visible whatever the rules do. */
-export interface Guard {
+/** `@keep-visible`: an element that must stay visible whatever the rules do. */
+export interface KeptVisible {
   selector: string;
   selectors: Selector[];
   note: string | null;

@@ -11,14 +11,15 @@ export interface Rule {
   pages: Condition | null;
   except: Condition | null;
   /** The number of pages that the author says it hits; null: one for each page-id and literal path. */
-  expects: { pages: number; at: Place } | null;
-  strength: 'as-written' | 'firm';
+  pageCount: { pages: number; at: Place } | null;
+  /** Every declaration ships as `!important`. */
+  important: boolean;
   /** How the page is looked at when this rule is judged; nothing of it ships. */
   state: string | null;
   visitor: string | null;
   viewport: string | null;
   /** Its element comes by script: matching nothing in the captured page is no fault. */
-  arrivesLate: boolean;
+  addedByScript: boolean;
   paused: boolean;
   /** The last day on which it ships, `2027-03-31`, or null. */
   until: { day: string; at: Place } | null;

@@ -7,8 +7,8 @@ export interface NewRule {
   /** Condition terms: `path("/tickets/pay")`. */
   pages: string[];
   except: string[];
-  firm: boolean;
-  late: boolean;
+  important: boolean;
+  addedByScript: boolean;
   paused: boolean;
   until: string | null;
   hide: string[];
@@ -28,8 +28,8 @@ export function ruleText(rule: NewRule): string {
     ...(rule.note === null ? [] : [`note: ${quoted(rule.note)};`]),
     `pages: ${rule.pages.join(', ')};`,
     ...(rule.except.length > 0 ? [`except: ${rule.except.join(', ')};`] : []),
-    ...(rule.firm ? ['strength: firm;'] : []),
-    ...(rule.late ? ['arrives: late;'] : []),
+    ...(rule.important ? ['important: yes;'] : []),
+    ...(rule.addedByScript ? ['added-by: script;'] : []),
     ...(rule.until === null ? [] : [`until: ${rule.until};`]),
     ...(rule.paused ? ['paused: yes;'] : []),
     ...(rule.hide.length > 0 ? [`@hide ${rule.hide.join(', ')};`] : []),

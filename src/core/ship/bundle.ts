@@ -11,7 +11,7 @@ export interface BuildForm {
   site: string;
   pathOptions: PathOptions;
   minify: boolean;
-  /** False where nothing may need needle.js: pictures are then swapped by CSS alone. */
+  /** False where nothing may need local-needle.js: pictures are then swapped by CSS alone. */
   withScript: boolean;
   /** Where a file of the project ships to, relative to the build's folder: `files/logo-3f2a9b.svg`. */
   shippedName: (file: FileUse) => string;
@@ -57,13 +57,13 @@ export function buildBundle({ whole }: Pick<Shipments, 'whole'>, form: BundleFor
   const tasks: Task[] = whole.rules.flatMap((shipped) => tasksOf(shipped, served));
   const addresses = whole.addresses.list;
   const styles = stylesheet(whole.rules, { ...form, served, notes: true });
-  const cssName = form.nameOf('needle.css', styles.text);
+  const cssName = form.nameOf('local-needle.css', styles.text);
   const css = { name: cssName, ...annotated(styles, `/*# sourceMappingURL=${cssName}.map */`) };
   let js: Output | null = null;
   // aria-current is set where a script ships anyway.
   if (form.withScript && (tasks.some(({ current }) => !current) || addresses.length > 0)) {
     const script = needleScript(addresses, tasks, { ...form, sheetName: css.name });
-    const jsName = form.nameOf('needle.js', script.text);
+    const jsName = form.nameOf('local-needle.js', script.text);
     js = { name: jsName, ...annotated(script, `//# sourceMappingURL=${jsName}.map`) };
   }
   return { css, js, files, atRunTime: addresses.map(addressText) };

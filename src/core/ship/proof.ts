@@ -180,7 +180,7 @@ function ownedSheet(
   return { layers, keyframes, registered, makesContainers, rules };
 }
 
-/** Marks `html` as needle.js would. */
+/** Marks `html` as local-needle.js would. */
 function setMarks(document: PageDocument, page: Page, addresses: RunTimeAddress[]): void {
   const query = new URLSearchParams(page.path.split('?')[1] ?? '');
   const path = normalisePath(page.path.replace(/\?.*$/, ''));
@@ -193,7 +193,7 @@ function setMarks(document: PageDocument, page: Page, addresses: RunTimeAddress[
     )
     .map(({ name }) => name);
   const html = document.elements.find(({ tagName }) => tagName === 'html');
-  if (names.length > 0) html?.attrs.push({ name: 'data-needle', value: names.join(' ') });
+  if (names.length > 0) html?.attrs.push({ name: 'data-local-needle', value: names.join(' ') });
 }
 
 function compareCells(before: Cell[], after: Cell[], rules: Rule[], differs: Differs): void {
@@ -263,17 +263,21 @@ function tasksReachNoMore(
     const action = acting[index];
     const rule = rules.find(({ name }) => name === task.rule);
     if (!rule || !action || !rule.actions.includes(action))
-      return differs(`needle.js holds a task of "${task.rule}" that no rule asks for`);
+      return differs(`local-needle.js holds a task of "${task.rule}" that no rule asks for`);
     const isFor = reachedPages(rule, action, site).has(page);
     const reached = compileMatcher(task.scope)(document).length > 0;
     if (reached !== isFor)
-      return differs(`needle.js would ${reached ? '' : 'not '}act for "${rule.name}" on ${page.path}`, rule, page);
+      return differs(
+        `local-needle.js would ${reached ? '' : 'not '}act for "${rule.name}" on ${page.path}`,
+        rule,
+        page,
+      );
     if (!task.isSwap) return;
     const wanted = isFor ? compileMatcher(action.selectors.map(({ text }) => text).join(', '))(document) : [];
     const found = compileMatcher(task.selector)(document);
     if (found.length !== wanted.length || found.some((element) => !wanted.includes(element)))
       differs(
-        `needle.js would swap ${found.length} elements for "${rule.name}" on ${page.path}, not ${wanted.length}`,
+        `local-needle.js would swap ${found.length} elements for "${rule.name}" on ${page.path}, not ${wanted.length}`,
         rule,
         page,
       );

@@ -13,7 +13,7 @@ export interface ReadBuild {
   tasks: ReadTask[];
 }
 
-/** What a task of needle.js says of where it acts. */
+/** What a task of local-needle.js says of where it acts. */
 export interface ReadTask {
   rule: string;
   scope: string;
@@ -56,13 +56,13 @@ export function readEmbedded(html: string): ReadBuild {
   return readBuild(found.get('style') ?? '', found.get('script') ?? null);
 }
 
-/** The object that needle.js hands to its runtime; its scripts are left out. */
+/** The object that local-needle.js hands to its runtime; its scripts are left out. */
 function workOf(js: string): Record<string, unknown[]> {
   const [statement] = parse(js, { ecmaVersion: 'latest', sourceType: 'script' }).body;
   let expression: Node | undefined = statement?.type === 'ExpressionStatement' ? statement.expression : undefined;
   while (expression?.type === 'UnaryExpression') expression = (expression as Node & { argument: Node }).argument;
   const work = expression?.type === 'CallExpression' ? (expression as CallExpression).arguments[0] : undefined;
-  if (work?.type !== 'ObjectExpression') throw new Error('needle.js does not hold what it should');
+  if (work?.type !== 'ObjectExpression') throw new Error('local-needle.js does not hold what it should');
   return valueOf(work) as Record<string, unknown[]>;
 }
 

@@ -1,6 +1,6 @@
-/** What needle.js has to do on a page; written into the file as JSON but for the scripts. */
+/** What local-needle.js has to do on a page; written into the file as JSON but for the scripts. */
 export interface NeedleWork {
-  /** Addresses that only the script can tell; each that holds becomes a word of `data-needle` on `html`. */
+  /** Addresses that only the script can tell; each that holds becomes a word of `data-local-needle` on `html`. */
   marks: { name: string; path?: string; pattern?: string; pages?: string[]; queries?: [string, string][] }[];
   dropExtension?: string;
   /** The file name of the stylesheet that the script stands beside. */
@@ -13,7 +13,7 @@ export interface ShippedTask {
   rule: string;
   scope: string;
   selector: string;
-  /** Relative to needle.js where it is a shipped file. */
+  /** Relative to local-needle.js where it is a shipped file. */
   image?: string;
   alt?: string;
   text?: string;
@@ -28,7 +28,7 @@ export interface ShippedTask {
 }
 
 /**
- * The whole of needle.js, shipped as the text of this function: it must not use anything from outside itself. It marks
+ * The whole of local-needle.js, shipped as the text of this function: it must not use anything from outside itself. It marks
  * `html` at once, then acts on elements as they appear, each once, until all is done (at least ten seconds after the page
  * has loaded, at most a minute); again after a navigation within the page, or when the page comes back from the browser's
  * cache. Whatever one task throws stops no other.
@@ -57,8 +57,8 @@ export function needle(work: NeedleWork): void {
             (window.URLPattern ? new URLPattern({ pathname: pattern }).test({ pathname }) : pages?.includes(pathname))),
       )
       .map(({ name }) => name);
-    if (names.length > 0) root.setAttribute('data-needle', names.join(' '));
-    else root.removeAttribute('data-needle');
+    if (names.length > 0) root.setAttribute('data-local-needle', names.join(' '));
+    else root.removeAttribute('data-local-needle');
   };
 
   /** What was acted on, by task: the page keeps it, should the script stand there twice. */

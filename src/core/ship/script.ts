@@ -15,7 +15,7 @@ export function scriptJson(value: unknown): string {
   );
 }
 
-/** How needle.js is written. */
+/** How local-needle.js is written. */
 export interface ScriptForm {
   site: string;
   pathOptions: PathOptions;
@@ -24,7 +24,7 @@ export interface ScriptForm {
   sheetName: string | null;
 }
 
-/** needle.js: the runtime, what it has to do, and the rules' own scripts, each in a function of its own. */
+/** local-needle.js: the runtime, what it has to do, and the rules' own scripts, each in a function of its own. */
 export function needleScript(
   addresses: RunTimeAddress[],
   tasks: Task[],
@@ -62,7 +62,7 @@ export function needleScript(
   }
   add(`  ],\n});\n/*${endMark}*/\n`);
   const text = sources.toString();
-  const map = sources.generateMap({ file: 'needle.js', includeContent: true, hires: 'boundary' }).toString();
+  const map = sources.generateMap({ file: 'local-needle.js', includeContent: true, hires: 'boundary' }).toString();
   return minify ? smaller(text, map) : { text, map };
 }
 
@@ -70,7 +70,7 @@ function smaller(code: string, map: string): { text: string; map: string } {
   const result = minify_sync(code, {
     // Our own names only: what the rules' scripts declare stays within their functions anyway.
     format: { comments: /^!/, inline_script: true },
-    sourceMap: { content: map, filename: 'needle.js' },
+    sourceMap: { content: map, filename: 'local-needle.js' },
   });
   return { text: `${result.code ?? ''}\n`, map: String(result.map ?? map) };
 }

@@ -34,7 +34,7 @@ export function stylesheet(
   const isEmpty = root.every((node) => node.type === 'comment');
   root.append(comment(endMark, '\n'));
   const map = { inline: false, annotation: false, sourcesContent: true };
-  const to = 'needle.css';
+  const to = 'local-needle.css';
   const result = form.minify
     ? postcss([normaliseWhitespace()]).process(root, { from: undefined, to, map })
     : root.toResult({ from: undefined, to, map });
@@ -98,7 +98,7 @@ function place(root: Root, action: Action, selectors: string[], rule: Rule, serv
       ...(copy.prop.startsWith('--') && value === copy.value ? { value: copy.raws.value } : {}),
     };
     copy.value = value;
-    if (rule.strength === 'firm') copy.important = true;
+    if (rule.important) copy.important = true;
     style.append(copy);
   }
   container.append(style);

@@ -30,7 +30,7 @@ export class RunTimeAddresses {
     const text = JSON.stringify(parts);
     const known = this.byText.get(text) ?? this.addressOf(parts, pages);
     this.byText.set(text, known);
-    return `[data-needle~="${known.name}"]`;
+    return `[data-local-needle~="${known.name}"]`;
   }
 
   private addressOf(parts: AddressPart[], pages: ReadonlySet<Page>): RunTimeAddress {

@@ -40,7 +40,7 @@ export function targetOptions(page: Page, site: Site): TargetOption[] {
     kind: 'path',
     sole: true,
     sharedWith: [],
-    why: `holds on every copy of the site; ${told ? 'ships as the sole handle that the page has there' : 'needs needle.js, since no handle is its own'}`,
+    why: `holds on every copy of the site; ${told ? 'ships as the sole handle that the page has there' : 'needs local-needle.js, since no handle is its own'}`,
   };
   return [path, ...handles.filter(({ sole }) => sole), ...handles.filter(({ sole }) => !sole)];
 }

@@ -63,9 +63,9 @@ function linkFindings(): void {
 function showRules(rules: OverviewState['rules']): void {
   const focused = document.activeElement?.getAttribute('data-rule');
   byId('rules').replaceChildren(
-    ...rules.map(({ name, note, place, standing, verdicts, pages }) => {
-      const fixed = standing === 'paused' || standing === 'ended';
-      const box = make('input', { type: 'checkbox', checked: standing === 'on', disabled: fixed });
+    ...rules.map(({ name, note, place, status, verdicts, pages }) => {
+      const fixed = status === 'paused' || status === 'expired';
+      const box = make('input', { type: 'checkbox', checked: status === 'on', disabled: fixed });
       box.setAttribute('role', 'switch');
       box.setAttribute('aria-label', `${name} in this preview`);
       box.dataset['rule'] = name;
@@ -77,10 +77,10 @@ function showRules(rules: OverviewState['rules']): void {
         if (number > 1) shown.append(` ${number}`);
         return shown;
       });
-      const out = { on: null, off: 'off in this preview', paused: 'paused', ended: 'past its day' }[standing];
+      const out = { on: null, off: 'off in this preview', paused: 'paused', expired: 'expired' }[status];
       const item = make(
         'li',
-        { className: standing === 'on' ? '' : 'out' },
+        { className: status === 'on' ? '' : 'out' },
         make('div', { className: 'tools' }, box, filter, ...(out ? [] : counts)),
         make('p', { className: 'note' }, note ? `${note} ` : '', make('span', { className: 'place' }, place)),
         out ? make('p', {}, `${out}, ${many(pages, 'page')}`) : null,

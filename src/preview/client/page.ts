@@ -82,12 +82,12 @@ const here = () => location.pathname + location.search;
 /** The new stylesheet takes the place of the old once it is there, so that nothing flashes. */
 function restyle(version: number): void {
   const old = [...document.querySelectorAll<HTMLLinkElement>('link[data-local-needle]')].filter((link) =>
-    link.getAttribute('href')?.startsWith(`${ownFolder}needle.css`),
+    link.getAttribute('href')?.startsWith(`${ownFolder}local-needle.css`),
   );
   const last = old.at(-1);
   if (!last) return;
   const link = last.cloneNode() as HTMLLinkElement;
-  link.href = `${ownFolder}needle.css?${version}`;
+  link.href = `${ownFolder}local-needle.css?${version}`;
   link.onload = () => old.forEach((each) => each.remove());
   last.after(link);
 }

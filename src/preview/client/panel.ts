@@ -46,7 +46,7 @@ async function look(): Promise<void> {
 
 function show({ shownPath, handles, rules, notices, problem }: PanelState): void {
   byId('path').textContent = shownPath;
-  const broken = problem !== null || rules.some(({ verdict }) => verdict === 'beaten' || verdict === 'empty');
+  const broken = problem !== null || rules.some(({ verdict }) => verdict === 'overridden' || verdict === 'no-match');
   byId('badge').textContent = `${rules.length}${broken || notices.length > 0 ? ' !' : ''}`;
   byId('open').setAttribute('aria-label', `Local Needle: ${rules.length} rules on this page`);
   byId('notices').replaceChildren(...notices.map((each) => make('p', { className: 'notice' }, each)));
@@ -68,15 +68,15 @@ function showRules(rules: PanelState['rules']): void {
   const focused = document.activeElement?.getAttribute('data-rule');
   const none = make('li', {}, 'No rule is for this page.');
   byId('rules').replaceChildren(
-    ...rules.map(({ name, note, place, standing, verdict, says, hints }) => {
-      const box = make('input', { type: 'checkbox', checked: standing === 'on' });
+    ...rules.map(({ name, note, place, status, verdict, says, hints }) => {
+      const box = make('input', { type: 'checkbox', checked: status === 'on' });
       box.setAttribute('role', 'switch');
-      box.disabled = standing === 'paused' || standing === 'ended';
+      box.disabled = status === 'paused' || status === 'expired';
       box.dataset['rule'] = name;
       box.onchange = () => void switchRule(name, box.checked);
       return make(
         'li',
-        { className: standing === 'on' ? '' : 'out' },
+        { className: status === 'on' ? '' : 'out' },
         make(
           'label',
           {},
@@ -91,16 +91,16 @@ function showRules(rules: PanelState['rules']): void {
     ...(rules.length === 0 ? [none] : []),
   );
   if (focused) document.querySelector<HTMLElement>(`[data-rule="${CSS.escape(focused)}"]`)?.focus();
-  const own = rules.filter(({ standing }) => standing === 'on' || standing === 'off');
+  const own = rules.filter(({ status }) => status === 'on' || status === 'off');
   byId('before-after').hidden = own.length === 0;
-  const allOff = own.every(({ standing }) => standing === 'off');
+  const allOff = own.every(({ status }) => status === 'off');
   byId('before').setAttribute('aria-pressed', String(allOff));
-  byId('after').setAttribute('aria-pressed', String(own.every(({ standing }) => standing === 'on')));
+  byId('after').setAttribute('aria-pressed', String(own.every(({ status }) => status === 'on')));
 }
 
 /** Switches the rules of this page alone: a before and after of it. */
 async function switchAll(on: boolean): Promise<void> {
-  for (const { name, standing } of state?.rules ?? []) if (standing === (on ? 'off' : 'on')) await switchRule(name, on);
+  for (const { name, status } of state?.rules ?? []) if (status === (on ? 'off' : 'on')) await switchRule(name, on);
 }
 
 /** A button that copies a text; it shows the text itself unless it has other words. */

@@ -101,8 +101,8 @@ export function ruleForm(
     const selector = chosen('selector');
     return {
       ...{ doing: chosen('doing') as Doing, selector, content: content.value, pages: on.value },
-      ...{ name: name.value, note: note.value, write: writing, anyway: writing && !sound },
-      late: proposals.find((each) => each.selector === selector)?.captured === 0,
+      ...{ name: name.value, note: note.value, write: writing, force: writing && !sound },
+      addedByScript: proposals.find((each) => each.selector === selector)?.captured === 0,
     };
   };
   const attempt = async (writing: boolean) => {

@@ -12,7 +12,7 @@ export interface PathTerm extends TermOf<'path'> {
   pattern: ((path: string) => boolean) | null;
 }
 
-const badPath = (message: string, hint?: string) => new TextError(message, 0, hint, 'bad-path');
+const badPath = (message: string, hint?: string) => new TextError(message, 0, hint, 'invalid-path');
 
 function readPath(argument: string): Omit<PathTerm, keyof TermOf<string>> {
   if (isPathPattern(argument)) return { path: argument, pattern: readPattern(argument) };
