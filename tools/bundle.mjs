@@ -2,7 +2,7 @@
 // a short command. Not minified: local-needle.js ships as the text of one of the functions (src/core/ship/runtime.ts).
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { rmSync } from 'node:fs';
+import { rmSync, writeFileSync } from 'node:fs';
 import { build } from 'esbuild';
 
 const dist = join(dirname(dirname(fileURLToPath(import.meta.url))), 'dist');
@@ -45,3 +45,9 @@ await build({
   target: 'es2022',
   logLevel: 'warning',
 });
+// What each command takes, so that completion need not load it (src/cli/complete.ts).
+const { commands } = await import(join(dist, 'src/cli/commands.js'));
+const { readOptions } = await import(join(dist, 'src/cli/complete.js'));
+const options = {};
+for (const name of Object.keys(commands)) options[name] = await readOptions(name);
+writeFileSync(join(outdir, 'options.json'), JSON.stringify(options));

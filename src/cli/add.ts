@@ -102,15 +102,12 @@ const options = {
 type AddArguments = ArgumentsOf<typeof positionals, typeof options>;
 
 export const command = defineCommand<AddArguments>({
-  usage: '<name>',
   positionals,
   options,
   examples: [
-    ['$0 add calm-payment --path /tickets/pay --hide ".masthead .menu" --note "Nobody should be led away."', ''],
-    [
-      '$0 add winter-logo --body-class season-winter --swap-image ".logo img" ../assets/winter.svg --dry-run',
-      'look first',
-    ],
+    ['$0 add no-menu --path /tickets/pay --hide .menu --dry-run', 'shows the rule and what it would do'],
+    ['$0 add no-menu --path /tickets/pay --hide .menu --note "Pay first."', 'writes it, with its reason'],
+    ['$0 add winter --body-class season-winter --hide .hero', 'for all pages with a body class'],
   ],
   async run(args, { out, log }) {
     const wanted = newRule(args);
@@ -118,7 +115,7 @@ export const command = defineCommand<AddArguments>({
     const { addition, report } = tryRule(all, wanted, args.file ?? usualFile);
     const { file, block } = addition;
     out(`${block}\n`);
-    out(checkText(report, styleFor(process.stdout, process.env), Infinity));
+    out(checkText(report, styleFor(process.stdout, process.env), { pagesShown: Infinity }));
     const { errors } = report.totals;
     if (args['dry-run']) out(`\nNothing was written (--dry-run). It would go to the end of ${file}.`);
     else if (errors > 0 && !args.force)

@@ -3,12 +3,12 @@ import { takePair, takeSheet, type PicturePair } from '../browser/pictures.js';
 import { launchChromium } from '../browser/render.js';
 import { pagesToPicture } from '../core/before-after/pages-to-picture.js';
 import type { CheckInput } from '../core/check/input.js';
-import { suggestion } from '../core/nearest.js';
 import { ProblemError } from '../core/place.js';
 import { noteOutput, requireOwnFolder } from '../project/outputs.js';
 import { contactSheet, percent, type SheetPair } from '../report/contact-sheet.js';
 import { count, printable, styleFor, table } from '../report/text.js';
 import { browserSource, bundleMaker } from '../app/browser.js';
+import { ruleNamed } from '../app/rule-named.js';
 import { defineCommand, type ArgumentsOf, status, lookOptions } from './command.js';
 import { openCheck } from '../app/check-input.js';
 import { pageAt } from '../app/page-at.js';
@@ -35,20 +35,10 @@ export const command = defineCommand<BeforeAfterArguments>({
     const opened = openCheck(args);
     const { project, source, content, input: all } = opened;
     // Of one rule, what that rule does: the others are left out.
-    const rules = project.rules.filter(({ name }) => args.rule === undefined || name === args.rule);
+    const rules = args.rule === undefined ? project.rules : [ruleNamed(args.rule, project.rules)];
     const viewports =
       args.viewport === undefined ? all.viewports : all.viewports.filter(({ name }) => name === args.viewport);
     const input: CheckInput = { ...all, viewports, rules, findings: [], others: [], loading: null };
-    if (rules.length === 0 && args.rule !== undefined)
-      throw new ProblemError([
-        {
-          message: `There is no rule "${args.rule}"`,
-          hint: suggestion(
-            args.rule,
-            project.rules.map(({ name }) => name),
-          ),
-        },
-      ]);
     const page = args.page === undefined ? null : pageAt(args.page, content.site, source.pathOptions).path;
     const subjects = pagesToPicture(input, page);
     if (!subjects.some((each) => each.rules.length > 0))
@@ -94,7 +84,8 @@ export const command = defineCommand<BeforeAfterArguments>({
         own.length > 0 ? printable(own.join(', ')) : style.colour.dim('no rule: must stay'),
         share === 0 ? 'identical' : percent(share),
       ]);
-      out(table(['page', 'viewport', 'rules', 'changed'], rows, style, [36, 12, 50]));
+      const columns = [{ title: 'page' }, { title: 'viewport' }, { title: 'rules', shorten: 16 }, { title: 'changed' }];
+      out(table(columns, rows, style));
       const changed = sheet.filter(({ rules: own, share }) => own.length === 0 && share > 0);
       const controls = sheet.filter(({ rules: own }) => own.length === 0);
       out('');

@@ -14,6 +14,9 @@ import { checkText, totalsText } from '../report/check-text.js';
 import { count, plainStyle, styleFor } from '../report/text.js';
 import { openCheck, type OpenedCheck } from '../app/check-input.js';
 import { parallelCheck } from '../app/parallel-check.js';
+import { pageAt } from '../app/page-at.js';
+import { narrowed } from '../core/check/narrow.js';
+import { ruleNamed } from '../app/rule-named.js';
 import { defineCommand, type ArgumentsOf, type CommonArguments, status, lookOptions } from './command.js';
 
 import { siteFolder } from '../app/sites.js';
@@ -69,7 +72,9 @@ const options = {
     default: false,
     describe: "Let Chromium judge, the pages' own scripts running; show where it differs",
   },
-  out: { type: 'string', describe: 'Write the report to this file, counted from where you are' },
+  page: { type: 'string', array: true, nargs: 1, describe: 'Only this page' },
+  quiet: { type: 'boolean', default: false, describe: 'Only the findings, without the table' },
+  out: { type: 'string', describe: 'Write the report to this file' },
   accept: {
     type: 'boolean',
     default: false,
@@ -79,18 +84,24 @@ const options = {
   ...failOn,
 } as const;
 
-type CheckArguments = ArgumentsOf<Record<never, never>, typeof options>;
+const positionals = {
+  rules: { type: 'string', array: true, default: [] as string[], describe: 'Only these rules (default: all)' },
+} as const;
+
+type CheckArguments = ArgumentsOf<typeof positionals, typeof options>;
 
 export const command = defineCommand<CheckArguments>({
   formats: ['text', ...Object.keys(written)],
+  positionals,
   options,
   examples: [
-    ['$0 check', 'which rules hit which pages, and what is wrong'],
-    ['$0 check --visitor member --state scrolled', 'as a member sees the pages, scrolled'],
-    ['$0 check --all-viewports', 'where a narrow screen makes a difference'],
-    ['$0 check --browser', 'what only a browser sees: late elements, scripts'],
-    ['$0 check --format html --out report.html', 'one page to open, search and send'],
-    ['$0 check --format sarif --out needle.sarif', 'findings on their lines in code review; also junit, csv, json'],
+    ['$0 check', 'every rule on every page'],
+    ['$0 check calm-payment', 'one rule'],
+    ['$0 check --page /tickets/pay', 'one page'],
+    ['$0 check --state scrolled', 'pages as they look when scrolled'],
+    ['$0 check --all-viewports', 'where a narrow screen differs'],
+    ['$0 check --browser', 'scripts run, in Chromium'],
+    ['$0 check --format html --out report.html', 'a page to search and send'],
   ],
   async run(args, { out, log }) {
     const together = (['watch', 'all-viewports', 'browser'] as const).filter((name) => args[name]);
@@ -101,9 +112,13 @@ export const command = defineCommand<CheckArguments>({
           hint: 'Run them one after the other.',
         },
       ]);
+    if (args.accept && (args.rules.length > 0 || args.page !== undefined))
+      throw new ProblemError([
+        { message: '--accept keeps the verdicts of all rules on all pages', hint: 'Leave out the rules and --page.' },
+      ]);
     const style = styleFor(process.stdout, process.env);
     const shown = (report: CheckReport) =>
-      args.format === 'json' ? JSON.stringify(report, null, 2) : checkText(report, style);
+      args.format === 'json' ? JSON.stringify(report, null, 2) : checkText(report, style, { quiet: args.quiet });
     if (args.watch && (args.out !== undefined || !['text', 'json'].includes(args.format)))
       throw new ProblemError([
         {
@@ -111,10 +126,13 @@ export const command = defineCommand<CheckArguments>({
           hint: 'Leave out --watch, or --out and --format.',
         },
       ]);
-    const withLost = ({ project, input, keep }: OpenedCheck, plain: CheckReport) => {
+    const withLost = ({ project, input, content, keep }: OpenedCheck, plain: CheckReport) => {
       keep();
+      const pages = (args.page ?? []).map((path) => pageAt(path, content.site).path);
+      const narrowing = { rules: args.rules.map((name) => ruleNamed(name, project.rules).name), pages };
       const accepted = args.accept ? null : readAccepted(project.directory);
-      return withFindings(plain, accepted ? noLongerHitSince(accepted, plain, input.viewports[0]?.name ?? '') : []);
+      const lost = accepted ? noLongerHitSince(accepted, plain, input.viewports[0]?.name ?? '') : [];
+      return narrowed(withFindings(plain, lost), narrowing);
     };
     if (args.watch) {
       const { watchAndCheck } = await import('./watch.js');
@@ -133,7 +151,7 @@ export const command = defineCommand<CheckArguments>({
       report = withBrowserVerdicts(report, await inBrowser(read, log));
     }
     const inForm = await (written[args.format]?.(report) ??
-      checkText(report, args.out === undefined ? style : plainStyle));
+      checkText(report, args.out === undefined ? style : plainStyle, { quiet: args.quiet }));
     if (args.out === undefined) out(inForm.replace(/\r?\n$/, ''));
     else {
       const text = inForm.endsWith('\n') ? inForm : `${inForm}\n`;

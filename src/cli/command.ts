@@ -37,8 +37,6 @@ export type ArgumentsOf<Positionals extends OptionSet, Own extends OptionSet> = 
 
 /** One command: its own options and what it does. `run` returns the exit status. */
 export interface Command<T extends CommonArguments = CommonArguments> {
-  /** Positional arguments as yargs writes them: `[path]`. */
-  usage?: string;
   positionals?: OptionSet;
   options?: OptionSet;
   /** What `--format` can be; the first is the default. */
@@ -53,7 +51,6 @@ export const defineCommand = <T extends CommonArguments>(command: Command<T>): C
 
 /** For commands that take the name of a site as their first word. */
 export const siteByName = {
-  usage: '[name]',
   positionals: { name: { type: 'string', describe: 'Site of local-needle.yaml (default: the first)' } },
 } as const;
 

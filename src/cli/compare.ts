@@ -18,7 +18,6 @@ const options = { ...failOn } as const;
 type CompareArguments = ArgumentsOf<typeof positionals, typeof options>;
 
 export const command = defineCommand<CompareArguments>({
-  usage: '<a> <b>',
   positionals,
   formats: ['text', 'json'],
   options,

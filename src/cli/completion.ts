@@ -1,26 +1,46 @@
-import { loadProject } from '../project/project.js';
-import { chosenSite } from '../project/read-configuration.js';
-import { findProject } from '../project/settings.js';
-import { capturedSite } from '../app/sites.js';
+import { basename } from 'node:path';
+import { defineCommand, status, type ArgumentsOf } from './command.js';
 
-/** Words that may stand where the cursor is: commands, rule names after `rules pause`, sites, paths of pages. */
-export function complete(words: string[], commands: string[]): string[] {
-  const word = words.at(-1) ?? '';
-  const [command, ...rest] = words;
-  const starting = (list: string[]) => list.filter((each) => each.startsWith(word));
-  if (rest.length === 0) return starting(commands);
-  try {
-    const project = loadProject(findProject(undefined, process.cwd()));
-    if (command === 'rules') {
-      const named = rest.length > 1 && ['pause', 'resume'].includes(rest[0] ?? '');
-      return starting(named ? project.rules.map(({ name }) => name) : ['list', 'pause', 'resume']);
-    }
-    if (command === 'capture' || command === 'compare') return starting(project.settings.sites.map(({ name }) => name));
-    if (!word.startsWith('/') && command !== 'pages') return [];
-    const content = capturedSite(project.directory, project.settings, chosenSite(project.settings, undefined), null);
-    return starting(content?.site.pages.map(({ path }) => path) ?? []);
-  } catch {
-    // Outside of a project, or in a broken one, there is nothing to complete; the command itself says what is wrong.
-    return [];
-  }
+/** For each shell the script that asks the program for the words, and how it is loaded. */
+export const shells: Record<string, { script: string; load: string }> = {
+  bash: {
+    script: `_local_needle() {
+  local IFS=$'\\n'
+  COMPREPLY=($(local-needle --get-completions "\${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null))
 }
+complete -o default -F _local_needle local-needle`,
+    load: 'Add this line to ~/.bashrc:  eval "$(local-needle completion bash)"',
+  },
+  zsh: {
+    script: `_local_needle() {
+  local -a found
+  found=("\${(@f)$(local-needle --get-completions "\${(@)words[2,CURRENT]}" 2>/dev/null)}")
+  if [[ -n "$found" ]]; then compadd -a found; else _files; fi
+}
+(( $+functions[compdef] )) || { autoload -Uz compinit && compinit; }
+compdef _local_needle local-needle`,
+    load: 'Add this line to ~/.zshrc:  eval "$(local-needle completion zsh)"',
+  },
+  fish: {
+    script: `complete -c local-needle -a '(local-needle --get-completions (commandline -opc)[2..] (commandline -ct) 2>/dev/null)'`,
+    load: 'Add this line to ~/.config/fish/config.fish:  local-needle completion fish | source',
+  },
+};
+
+const positionals = {
+  shell: { choices: Object.keys(shells), describe: 'bash, zsh or fish (default: your shell)' },
+} as const;
+
+type CompletionArguments = ArgumentsOf<typeof positionals, Record<never, never>>;
+
+export const command = defineCommand<CompletionArguments>({
+  positionals,
+  examples: Object.entries(shells).map(([shell, { load }]): [string, string] => [`$0 completion ${shell}`, load]),
+  run({ shell }, { out }) {
+    const own = basename(process.env['SHELL'] ?? '');
+    const name = shell ?? (Object.hasOwn(shells, own) ? own : 'bash');
+    const { script, load } = shells[String(name)] ?? { script: '', load: '' };
+    out(`# ${load}\n${script}`);
+    return Promise.resolve(status.fine);
+  },
+});

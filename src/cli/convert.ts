@@ -40,7 +40,6 @@ const options = {
 type ConvertArguments = ArgumentsOf<typeof positionals, typeof options>;
 
 export const command = defineCommand<ConvertArguments>({
-  usage: '<files..>',
   positionals,
   options,
   formats: ['text', 'json'],

@@ -57,7 +57,6 @@ const positionals = {
 type DemoArguments = ArgumentsOf<typeof positionals, Record<never, never>>;
 
 export const command = defineCommand<DemoArguments>({
-  usage: '[folder]',
   positionals,
   examples: [['$0 demo', 'the whole job on a made-up site of island ferries']],
   async run(args, output, runLine) {

@@ -38,7 +38,6 @@ const options = {
 type FindArguments = ArgumentsOf<typeof positionals, typeof options>;
 
 export const command = defineCommand<FindArguments>({
-  usage: '[selector]',
   positionals,
   formats: ['text', 'json'],
   options,

@@ -19,10 +19,10 @@ interface NewSite {
 }
 
 const positionals = {
-  from: {
+  source: {
     type: 'string',
     array: true,
-    describe: 'The folder that your site was built into, or its address; several as NAME=FROM',
+    describe: 'The folder that your site was built into, or its address; several as NAME=SOURCE',
     demandOption: true,
   },
 } as const;
@@ -30,11 +30,11 @@ const positionals = {
 type InitArguments = ArgumentsOf<typeof positionals, Record<never, never>>;
 
 export const command = defineCommand<InitArguments>({
-  usage: '<from..>',
   positionals,
   examples: [
-    ['$0 start public', 'a project here for the pages in public'],
-    ['$0 start live=https://www.saltmere.example staging=http://127.0.0.1:8080', 'for a running site and its copy'],
+    ['$0 init public', 'for the HTML files in the folder public'],
+    ['$0 init https://www.saltmere.example', 'for a running site'],
+    ['$0 init live=public staging=http://127.0.0.1:8080', 'for two copies of a site'],
   ],
   async run(args, { out }) {
     const directory = resolve(args.project ?? '.');
@@ -46,7 +46,7 @@ export const command = defineCommand<InitArguments>({
         },
       ]);
     }
-    const sites = args.from.map((from, index) =>
+    const sites = args.source.map((from, index) =>
       newSite(from, index === 0 ? (args.site ?? 'live') : `site${index + 1}`),
     );
     const files = new Map([[configurationName, configurationText(directory, sites)]]);

@@ -36,7 +36,6 @@ const options = {
 type PagesArguments = ArgumentsOf<typeof positionals, typeof options>;
 
 export const command = defineCommand<PagesArguments>({
-  usage: '[page]',
   positionals,
   formats: ['text', 'json'],
   options,

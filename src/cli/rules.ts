@@ -1,5 +1,4 @@
 import { check } from '../core/check/check.js';
-import { suggestion } from '../core/nearest.js';
 import { ProblemError } from '../core/place.js';
 import type { Rule } from '../core/rule/rule.js';
 import { readForEdit, withPause, writeEdited } from '../project/edit.js';
@@ -8,6 +7,7 @@ import { chosenSite } from '../project/read-configuration.js';
 import { findProject } from '../project/settings.js';
 import { rulesReport, rulesText } from '../report/rules.js';
 import { styleFor } from '../report/text.js';
+import { ruleNamed } from '../app/rule-named.js';
 import { defineCommand, type ArgumentsOf, type CommonArguments, status } from './command.js';
 import { today } from '../app/call.js';
 import { checkOf } from '../app/check-input.js';
@@ -25,20 +25,14 @@ function lastLook(project: Project, args: CommonArguments) {
 }
 
 function setPaused(project: Project, name: string | undefined, paused: boolean, out: (text: string) => void): number {
-  const rule = project.rules.find((each) => each.name === name);
-  if (!rule)
+  if (name === undefined)
     throw new ProblemError([
       {
-        message: name === undefined ? 'Name the rule' : `There is no rule "${name}"`,
-        hint:
-          name === undefined
-            ? 'local-needle rules lists them.'
-            : suggestion(
-                name,
-                project.rules.map((each) => each.name),
-              ),
+        message: `Name the rule: local-needle rules ${paused ? 'pause' : 'resume'} RULE`,
+        hint: 'local-needle rules lists them.',
       },
     ]);
+  const rule = ruleNamed(name, project.rules);
   if (!project.settings.pageFiles || !rule.name.includes('/')) return edit(project, rule, paused, out);
   throw new ProblemError([
     {
@@ -72,7 +66,6 @@ const positionals = {
 type RulesArguments = ArgumentsOf<typeof positionals, Record<never, never>>;
 
 export const command = defineCommand<RulesArguments>({
-  usage: '[do] [name]',
   positionals,
   formats: ['text', 'json'],
   examples: [

@@ -1,9 +1,9 @@
 import { explain } from '../core/explain/explain.js';
 import { selectorFault } from '../core/css/selector.js';
-import { suggestion } from '../core/nearest.js';
 import { ProblemError } from '../core/place.js';
 import { styleFor } from '../report/text.js';
 import { whyText } from '../report/why.js';
+import { ruleNamed } from '../app/rule-named.js';
 import { defineCommand, type ArgumentsOf, status, lookOptions } from './command.js';
 import { pageAt } from '../app/page-at.js';
 import { openCheck } from '../app/check-input.js';
@@ -24,27 +24,16 @@ const options = {
 type WhyArguments = ArgumentsOf<typeof positionals, typeof options>;
 
 export const command = defineCommand<WhyArguments>({
-  usage: '<rule> <page>',
   formats: ['text', 'json'],
   positionals,
   options,
   examples: [
-    ['$0 why camera-link /harbours/skerry', 'what wins there, and the smallest change that would'],
-    ['$0 why camera-link /harbours/skerry --element ".menu .camera" --viewport phone', 'one element, on a phone'],
+    ['$0 why camera-colour /harbours/skerry', 'what wins, and the smallest change that would'],
+    ['$0 why camera-colour /harbours/skerry --viewport phone', 'the same on a phone'],
   ],
   run(args, { out }) {
     const { project, source, content, input, keep } = openCheck(args);
-    const rule = project.rules.find(({ name }) => name === args.rule);
-    if (!rule)
-      throw new ProblemError([
-        {
-          message: `There is no rule "${args.rule}"`,
-          hint: suggestion(
-            args.rule,
-            project.rules.map(({ name }) => name),
-          ),
-        },
-      ]);
+    const rule = ruleNamed(args.rule, project.rules);
     const page = pageAt(args.page, content.site, source.pathOptions);
     if (args.element !== undefined) checkSelector(args.element);
     const report = explain({ ...input, loading: null }, rule, page, args.element ?? null);

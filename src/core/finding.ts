@@ -47,8 +47,8 @@ export const isAboutLoading = (code: FindingCode) => loadingCodes.includes(code)
 
 export type FindingCode = keyof typeof findingCodes;
 
-/** Where it stands what a finding means and what to do about it: in this package, with an example. */
-export const findingAddress = (code: FindingCode) => `docs/findings.md#${code}`;
+/** The command that says what a finding means and what to do about it, with an example. */
+export const explainedBy = (code: FindingCode) => `local-needle explain ${code}`;
 
 /** A problem found in rules or pages: its code, place, reason and hint. */
 export interface Finding {

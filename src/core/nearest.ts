@@ -13,8 +13,13 @@ export function nearest(name: string, known: readonly string[]): string | null {
     : null;
 }
 
+/** Names listed where nothing is near; the others are counted. */
+const mostListed = 12;
+
 /** `Did you mean "x"?`, or the list of what there is when nothing is near. */
 export function suggestion(name: string, known: readonly string[]): string {
   const near = nearest(name, known);
-  return near === null ? `Known here: ${known.join(', ')}.` : `Did you mean ${near}?`;
+  if (near !== null) return `Did you mean ${near}?`;
+  const more = known.length > mostListed ? ` and ${known.length - mostListed} more` : '';
+  return `Known here: ${known.slice(0, mostListed).join(', ')}${more}.`;
 }

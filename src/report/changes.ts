@@ -17,7 +17,7 @@ export function changesText(before: CheckReport, now: CheckReport, style: Style)
     const earlier = old.get(name);
     if (!earlier) lines.push(`  ${colour.green('+')} ${printable(name)}: ${shown(cell)}`);
     else if (shown(earlier) !== shown(cell))
-      lines.push(`  ${colour.yellow('~')} ${printable(name)}: ${shown(earlier)} → ${shown(cell)}`);
+      lines.push(`  ${colour.amber('~')} ${printable(name)}: ${shown(earlier)} → ${shown(cell)}`);
   }
   for (const [name, cell] of old)
     if (!current.has(name)) lines.push(`  ${colour.red('-')} ${printable(name)}: was ${shown(cell)}`);

@@ -1,52 +1,69 @@
-import { findingAddress, type Finding } from '../core/finding.js';
+import type { Finding } from '../core/finding.js';
 import type { Difference } from '../core/check/browser-verdicts.js';
 import type { Cell, CheckReport, Variation, Verdict } from '../core/check/verdict.js';
-import { count, firstFew, printable, table, type Style } from './text.js';
+import { count, firstFew, printable, table, wrapped, type Column, type Style } from './text.js';
 
-/** A check's report as text: the table of rules against pages, the findings, and the totals. `pagesShown`: pages named in a row. */
-export function checkText(report: CheckReport, style: Style, pagesShown = 2): string {
+const checkColumns: Column[] = [
+  { title: 'rule' },
+  { title: 'pages' },
+  { title: 'verdict' },
+  { title: 'elements', shorten: 20 },
+];
+
+/**
+ * A check's report as text: the table of rules against pages, the findings, and the totals. `pagesShown`: pages named in a
+ * row of a terminal; elsewhere each page has a row. `quiet`: without the table.
+ */
+export function checkText(
+  report: CheckReport,
+  style: Style,
+  { pagesShown = 1, quiet = false }: { pagesShown?: number; quiet?: boolean } = {},
+): string {
   const { colour } = style;
+  const { rules, pages } = report.totals;
+  const lines = [
+    `${colour.bold(report.site)}: ${count(rules, 'rule')}, ${count(pages, 'page')}, at ${report.viewport}`,
+    '',
+    ...(quiet ? [] : [cellsTable(report, style, pagesShown), '']),
+    ...variationLines(report, style),
+    ...findingsText(report.findings, style),
+    ...(report.findings.length > 0 ? [colour.dim(wrapped(explainedBy(report.findings), style))] : []),
+    wrapped(totalsText(report, style), style),
+  ];
+  return lines.join('\n');
+}
+
+function cellsTable(report: CheckReport, style: Style, pagesShown: number): string {
+  const { colour, width } = style;
+  if (report.rules.length === 0) return '  There are no rules yet. local-needle add NAME writes one.';
   const rows = report.rules.flatMap((rule) => {
     if (rule.status !== 'active')
       return [
         [colour.dim(rule.rule), colour.dim(pagesText(rule.pages, report, pagesShown)), colour.dim(rule.status), ''],
       ];
-    const groups = groupCells(report.cells.filter((cell) => cell.rule === rule.rule));
-    if (groups.length === 0) return [[rule.rule, colour.red('no page'), '', '']];
-    return groups.map(({ pages, cell }, index) => [
-      index === 0 ? rule.rule : '',
+    const cells = report.cells.filter((cell) => cell.rule === rule.rule);
+    if (cells.length === 0) return [[rule.rule, colour.red('no page'), '', '']];
+    const groups = Number.isFinite(width) ? groupCells(cells) : cells.map((cell) => ({ pages: [cell.page], cell }));
+    return groups.map(({ pages, cell }) => [
+      rule.rule,
       pagesText(pages, report, pagesShown),
       verdictText(cell.verdict, style),
       actionsText(cell, style),
     ]);
   });
-  const lines = [
-    `${colour.bold(report.site)}: ${count(report.totals.rules, 'rule')}, ${count(report.totals.pages, 'page')}, at ${report.viewport}`,
-    '',
-    rows.length > 0
-      ? table(['rule', 'pages', 'verdict', 'elements'], rows, style, [24, 36, 8])
-      : '  There are no rules yet. local-needle init writes an example.',
-    '',
-    ...variationLines(report, style),
-    ...findingsText(report.findings, style),
-    ...(report.findings.length > 0 ? [colour.dim(explainedAt(report.findings))] : []),
-    totalsText(report, style),
-  ];
-  return lines.join('\n');
+  return table(checkColumns, rows, style);
 }
 
-/** Where it stands what each of the findings means, and what to do. */
-const explainedAt = (findings: Finding[]) => {
-  const [first = '', ...others] = new Set(findings.map(({ code }) => findingAddress(code)));
-  return `What they mean: ${[first, ...others.map((each) => each.replace(/^.*#/, '#'))].join(', ')}`;
-};
+/** How to read what each of the findings means, and what to do. */
+const explainedBy = (findings: Finding[]) =>
+  `What a finding means: local-needle explain ${[...new Set(findings.map(({ code }) => code))].join(', ')}`;
 
 /** What a check came to, in a line. */
 export function totalsText({ cells, totals: { errors, warnings } }: CheckReport, { colour }: Style): string {
   const verdicts = [...new Set(cells.map(({ verdict }) => verdict))].map(
     (verdict) => `${cells.filter((cell) => cell.verdict === verdict).length} ${verdict}`,
   );
-  return `${count(cells.length, 'cell')}${verdicts.length > 0 ? `: ${verdicts.join(', ')}` : ''}. ${errors > 0 ? colour.red(count(errors, 'error')) : 'No errors'}, ${warnings > 0 ? colour.yellow(count(warnings, 'warning')) : 'no warnings'}.`;
+  return `${count(cells.length, 'cell')}${verdicts.length > 0 ? `: ${verdicts.join(', ')}` : ''}. ${errors > 0 ? colour.red(count(errors, 'error')) : 'No errors'}, ${warnings > 0 ? colour.amber(count(warnings, 'warning')) : 'no warnings'}.`;
 }
 
 /** Where verdicts vary by viewport, and where a browser's differ from the static ones. */
@@ -97,17 +114,16 @@ export function groupCells(cells: Cell[]): { pages: string[]; cell: Cell }[] {
 function pagesText(pages: string[], report: CheckReport, shown: number): string {
   if (pages.length === report.totals.pages && pages.length > 1 && Number.isFinite(shown))
     return `all ${count(pages.length, 'page')}`;
-  if (pages.length <= shown) return pages.map(printable).join('\n');
-  return [...pages.slice(0, shown).map(printable), `and ${pages.length - shown} more`].join('\n');
+  return printable(firstFew(pages, shown));
 }
 
 /** A verdict in its colour. */
 export function verdictText(verdict: Verdict, { colour }: Style): string {
   const colours: Record<Verdict, (text: string) => string> = {
     hit: colour.green,
-    partial: colour.yellow,
+    partial: colour.amber,
     overridden: colour.red,
-    'no-effect': colour.yellow,
+    'no-effect': colour.amber,
     'no-match': colour.red,
     pending: colour.cyan,
     unjudged: colour.cyan,
@@ -121,36 +137,45 @@ function actionsText(cell: Cell, { colour }: Style): string {
       if (action === 'script' || action === 'stylesheet') return action;
       return `${elements > 0 ? elements : cell.verdict === 'pending' ? colour.cyan('0') : colour.red('0')} × ${action} ${printable(selector)}${won < pairs ? colour.red(`, ${won} of ${pairs} won`) : ''}`;
     })
-    .join('\n');
+    .join('; ');
 }
 
-/** Findings of one place and code, to be told once with their pages. */
+/** Findings that differ only in their page or their rule, to be told once. */
 export function groupFindings(findings: Finding[]): Finding[][] {
   const groups = new Map<string, Finding[]>();
   for (const each of findings) {
-    const message = each.page ? each.message.replaceAll(each.page, '…') : each.message;
-    const key = JSON.stringify([each.code, each.rule, each.at, message]);
+    const own = [each.page, each.rule && `"${each.rule}"`].filter((name) => name !== null);
+    const bare = (text: string) => own.reduce((rest, name) => rest.replaceAll(name, '…'), text);
+    // Findings about a page of a rule stay apart by their place, so that each can be gone to.
+    const key = JSON.stringify([
+      each.code,
+      bare(each.message),
+      bare(each.hint ?? ''),
+      each.page && [each.rule, each.at],
+    ]);
     groups.set(key, [...(groups.get(key) ?? []), each]);
   }
   return [...groups.values()];
 }
 
-/** Findings of one place and code are told once, with their pages. */
+/** Findings as text; those that differ only in their page or their rule are told once. */
 export function findingsText(findings: Finding[], style: Style): string[] {
   const { colour } = style;
   return groupFindings(findings).flatMap((group) => {
     const [first] = group;
     if (!first) return [];
     const { code, level, rule, at, message } = first;
-    const head = level === 'error' ? colour.red('error') : colour.yellow('warning');
+    const head = level === 'error' ? colour.red('error') : colour.amber('warning');
     const where = at ? `${at.file}:${at.line}:${at.column}` : '';
-    const others = group.slice(1).flatMap(({ page }) => page ?? []);
+    const others = [...new Set(group.slice(1).flatMap(({ page, rule: other }) => page ?? other ?? []))];
     const hints = [...new Set(group.flatMap(({ hint }) => hint ?? []))];
     return [
       `${head} ${colour.bold(code)}  ${where}${rule ? `  ${rule}` : ''}`,
-      `  ${printable(message)}.`.replace(/\.\.$/, '.'),
-      ...(others.length > 0 ? [`  the same on ${printable(firstFew(others, 3))}`] : []),
-      ...hints.slice(0, 2).map((hint) => `  ${colour.cyan('→')} ${printable(hint)}`),
+      wrapped(`  ${printable(message)}.`.replace(/\.\.$/, '.'), style),
+      ...(others.length > 0
+        ? [wrapped(`  the same ${first.page ? 'on' : 'for'} ${printable(firstFew(others, 3))}`, style)]
+        : []),
+      ...hints.slice(0, 2).map((hint) => wrapped(`  ${colour.cyan('→')} ${printable(hint)}`, style, 2)),
       '',
     ];
   });

@@ -14,7 +14,7 @@ export function compareText(report: CompareReport, { colour }: Style): string {
       ),
     );
   for (const rule of report.rules) {
-    lines.push(`  ${colour.yellow(rule.rule)}  ${rule.file}:${rule.line}`);
+    lines.push(`  ${colour.amber(rule.rule)}  ${rule.file}:${rule.line}`);
     if (rule.pagesOnA.length > 0) lines.push(`    on ${here} alone: ${paths(rule.pagesOnA)}`);
     if (rule.pagesOnB.length > 0) lines.push(`    on ${there} alone: ${paths(rule.pagesOnB)}`);
     for (const { page, selector, here: inHere, there: inThere } of rule.hits.slice(0, 4)) {

@@ -38,7 +38,7 @@ export function convertText(
   if (left.length > 0) {
     lines.push(
       '',
-      `${colour.yellow('unscoped')}  ${count(left.length, 'thing')} left${files.leftovers.length > 0 ? ` in ${files.leftovers.join(', ')}` : ''}`,
+      `${colour.amber('unscoped')}  ${count(left.length, 'thing')} left${files.leftovers.length > 0 ? ` in ${files.leftovers.join(', ')}` : ''}`,
     );
     for (const { at, what, pages, reason } of left) {
       const touches =

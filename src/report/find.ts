@@ -18,7 +18,7 @@ export function findText(report: FindReport, style: Style): string {
     );
   }
   if (report.cutOff)
-    lines.push(colour.yellow('  The time was up before every page was looked at; --page PATH narrows the search.'));
+    lines.push(colour.amber('  The time was up before every page was looked at; --page PATH narrows the search.'));
   for (const { selector, elements, why, page } of report.nearMisses)
     lines.push(
       `  ${colour.cyan('→')} ${printable(selector)} matches ${count(elements, 'element')} on ${printable(page)}${why ? ` (${why})` : ''}`,

@@ -47,7 +47,7 @@ export function pageText(page: Page, site: Site, style: Style): string {
   const fact = (name: string, value: string) => `  ${colour.dim(name.padEnd(13))}${printable(value)}`;
   const rows = targetOptions(page, site).map(({ condition, sole, sharedWith, why }) => [
     sole ? colour.green(printable(`pages: ${condition};`)) : printable(`pages: ${condition};`),
-    sole ? 'this page alone' : colour.yellow(count(sharedWith.length + 1, 'page')),
+    sole ? 'this page alone' : colour.amber(count(sharedWith.length + 1, 'page')),
     printable(sole ? why : `shared with ${firstFew(sharedWith, 4)}`),
   ]);
   const wanting = proposals(page, site);
@@ -61,7 +61,7 @@ export function pageText(page: Page, site: Site, style: Style): string {
     fact('body classes', page.bodyClasses.join(' ') || 'none'),
     '',
     'Ways to target it, best first:',
-    table(['paste into a rule', 'picks', 'why'], rows, style, [44, 16]),
+    table([{ title: 'paste into a rule' }, { title: 'targets' }, { title: 'why', wrap: 24 }], rows, style),
     ...(wanting.length > 0
       ? [
           '',

@@ -3,7 +3,7 @@ import { soleHandles } from '../core/target/site-index.js';
 import type { FoundForm } from '../core/page/page-id.js';
 import { expressionFor } from '../core/target/expression.js';
 import type { Page, Site } from '../core/page/page.js';
-import { count, printable, shortened, table, type Style } from './text.js';
+import { count, printable, table, wrapped, type Column, type Style } from './text.js';
 
 /** The list of a site's pages as read by others; its shape is kept. */
 export function pagesReport(site: Site, shown: Page[] = site.pages) {
@@ -23,6 +23,14 @@ export function pagesReport(site: Site, shown: Page[] = site.pages) {
   };
 }
 
+const pageColumns: Column[] = [
+  { title: 'path' },
+  { title: 'page ID' },
+  { title: 'sole handles', shorten: 16 },
+  { title: 'shared classes', shorten: 12, drop: true },
+  { title: 'title', shorten: 16, drop: true },
+];
+
 /**
  * The list of a site's pages as text. `shown`: a part of them, for which the shortest condition is given; `most`: rows at
  * most, the rest is counted.
@@ -37,17 +45,15 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
     return [
       printable(page.path),
       page.pageId ? printable(page.pageId.value) : colour.dim('none'),
-      sole.length > 0 ? printable(sole.join(' ')) : colour.yellow('none: path only'),
+      sole.length > 0 ? printable(sole.join(' ')) : colour.amber('none: path only'),
       colour.dim(printable(shared.map(({ css }) => css.replace(/^body/, '')).join(' '))),
-      shortened(printable(page.title.slice(0, page.title.length - ending)), 40),
+      printable(page.title.slice(0, page.title.length - ending)),
     ];
   });
   const lines = [
     `${colour.bold(site.name)}: ${shown ? `${shown.length} of ` : ''}${count(site.pages.length, 'page')}. ${formsText(site, found)}`,
     '',
-    ...(rows.length > 0
-      ? [table(['path', 'page ID', 'sole handles', 'shared classes', 'title'], rows, style, [30, 12, 30, 30])]
-      : ['  No page fits.']),
+    ...(rows.length > 0 ? [table(pageColumns, rows, style)] : ['  No page fits.']),
   ];
   if (listed.length > most)
     lines.push(
@@ -66,7 +72,7 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
     const those = `${count(bare, 'page')} can be told only by path: rules for ${bare === 1 ? 'it' : 'them'} need local-needle.js.`;
     lines.push('', bare > 0 ? those : 'Every page has a handle of its own.');
   }
-  return lines.join('\n');
+  return lines.map((line) => (line.startsWith(' ') ? line : wrapped(line, style))).join('\n');
 }
 
 /** How many characters at the end of all titles are the same: the site's own name, which tells no page apart. */

@@ -1,15 +1,20 @@
 import type { Problem } from '../core/place.js';
-import { printable, type Style } from './text.js';
+import { printable, wrapped, type Style } from './text.js';
 
 /** Problems as text: what, where with the line shown, and what to do. */
-export function problemsText(problems: Problem[], { colour }: Style): string {
+export function problemsText(problems: Problem[], style: Style): string {
+  const { colour } = style;
   return problems
     .map(({ message, at, source, hint }) => {
       const lines = [
-        `${colour.red('error')}  ${at ? `${at.file}:${at.line}:${at.column}  ` : ''}${printable(message)}`,
+        wrapped(
+          `${colour.red('error')}  ${at ? `${at.file}:${at.line}:${at.column}  ` : ''}${printable(message)}`,
+          style,
+          7,
+        ),
       ];
       if (at && source !== undefined) lines.push(...excerpt(source, at.column, { colour }));
-      if (hint) lines.push(`       ${colour.cyan('→')} ${printable(hint)}`);
+      if (hint) lines.push(wrapped(`       ${colour.cyan('→')} ${printable(hint)}`, style, 2));
       return lines.join('\n');
     })
     .join('\n');

@@ -40,16 +40,25 @@ export function rulesText(rules: Rule[], report: CheckReport | null, today: stri
     );
     return [
       each.status === 'active' ? each.rule : colour.dim(each.rule),
-      each.status === 'active' ? each.status : colour.yellow(each.status),
+      each.status === 'active' ? each.status : colour.amber(each.status),
       each.targets === null ? '?' : String(each.targets),
-      actions.join('\n'),
-      each.status !== 'active' ? '' : verdicts.length > 0 ? verdicts.join('\n') : colour.red(report ? 'no page' : '?'),
-      `${each.note === null ? colour.dim('no note') : printable(shortened(each.note, 200))}\n${colour.dim(`${each.file}:${each.line}`)}`,
+      actions.join(', '),
+      each.status !== 'active' ? '' : verdicts.length > 0 ? verdicts.join(', ') : colour.red(report ? 'no page' : '?'),
+      `${each.note === null ? colour.dim('no note') : printable(shortened(each.note, 200))} ${colour.dim(`${each.file}:${each.line}`)}`,
     ];
   });
   const paused = list.filter(({ status }) => status === 'paused').length;
   return [
-    table(['rule', 'status', 'pages', 'does', 'verdicts', 'note'], rows, style, [24]),
+    table(
+      [
+        ...['rule', 'status', 'pages'].map((title) => ({ title })),
+        { title: 'does', wrap: 14 },
+        { title: 'verdicts', wrap: 14 },
+        { title: 'note', wrap: 24 },
+      ],
+      rows,
+      style,
+    ),
     '',
     `${count(list.length, 'rule')}${paused > 0 ? `, ${paused} paused` : ''}.`,
   ].join('\n');

@@ -1,4 +1,4 @@
-import { findingAddress, findingCodes, type Finding } from '../core/finding.js';
+import { explainedBy, findingCodes, type Finding } from '../core/finding.js';
 import type { CheckReport } from '../core/check/verdict.js';
 
 /** The findings of a check as SARIF 2.1.0, so that code review shows each on the line of its rule. */
@@ -17,7 +17,7 @@ export function checkSarif(report: CheckReport, version: string): string {
               id: code,
               shortDescription: { text: findingCodes[code].means },
               defaultConfiguration: { level: findingCodes[code].level },
-              help: { text: `See ${findingAddress(code)} of Local Needle.` },
+              help: { text: `Run ${explainedBy(code)} for an example and what to do.` },
             })),
           },
         },

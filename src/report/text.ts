@@ -1,24 +1,39 @@
 import { Chalk, type ChalkInstance } from 'chalk';
 import Table from 'cli-table3';
+import stringWidth from 'string-width';
+import wrapAnsi from 'wrap-ansi';
 
-/** How text comes out: its colours, none where it is not for a terminal, and how wide a line may be. */
+/** Colours that can be read on a dark and on a white ground. */
+export type Palette = Pick<ChalkInstance, 'bold' | 'dim' | 'red' | 'green' | 'cyan'> & { amber: ChalkInstance };
+
+/** How text comes out. */
 export interface Style {
-  colour: ChalkInstance;
-  /** Columns of the terminal; Infinity where the text goes to a file or another program. */
+  /** Colours nothing where colours are off. */
+  colour: Palette;
+  /** Columns of the terminal; Infinity where the text goes to a file or another program: nothing is cut or wrapped then. */
   width: number;
 }
 
-/** The style for a stream: colours on a terminal alone, and never where NO_COLOR is set (https://no-color.org). */
+const palette = (level: 0 | 1 | 2): Palette => {
+  const chalk = new Chalk({ level });
+  const { bold, dim, red, green, cyan } = chalk;
+  // The usual yellow cannot be read on white.
+  return { bold, dim, red, green, cyan, amber: level === 2 ? chalk.ansi256(130) : chalk.yellow };
+};
+
+/** The style for a stream: colours on a terminal, by FORCE_COLOR anywhere, and by NO_COLOR (https://no-color.org) nowhere. */
 export function styleFor(
   stream: { isTTY?: boolean; columns?: number },
   environment: Record<string, string | undefined>,
 ): Style {
-  const coloured = stream.isTTY === true && !environment['NO_COLOR'];
-  return { colour: new Chalk({ level: coloured ? 1 : 0 }), width: stream.isTTY ? (stream.columns ?? 100) : 120 };
+  const { FORCE_COLOR: forced, NO_COLOR: none, TERM: terminal = '', COLORTERM: more = '' } = environment;
+  const coloured = forced ? forced !== '0' : stream.isTTY === true && !none;
+  const level = /256|truecolor|24bit/.test(terminal + more) ? 2 : 1;
+  return { colour: palette(coloured ? level : 0), width: stream.isTTY ? (stream.columns ?? 80) : Infinity };
 }
 
 /** The style of text in a file. */
-export const plainStyle: Style = { colour: new Chalk({ level: 0 }), width: 120 };
+export const plainStyle: Style = { colour: palette(0), width: Infinity };
 
 /** Text from a page made safe to print: control characters, which could steer a terminal, are shown as their code. */
 export function printable(text: string): string {
@@ -46,28 +61,41 @@ const bare = {
   middle: '  ',
 };
 
-/** A table without lines. `widths`: the width of each column at most, its last one as wide as the rest of the line. */
-export function table(head: string[], rows: string[][], { colour, width }: Style, most: number[] = []): string {
-  const wanted = head.map((title, column) =>
-    Math.max(
-      title.length,
-      ...rows.flatMap((row) =>
-        plain(row[column] ?? '')
-          .split('\n')
-          .map((line) => line.length),
-      ),
-    ),
+/** A column of a table, and what becomes of it where the terminal is too narrow. */
+export interface Column {
+  title: string;
+  /** Its text is cut down to this many characters, the last such column first. */
+  shorten?: number;
+  /** Its text is wrapped instead, down to this many characters. */
+  wrap?: number;
+  /** It is left out where shortening is not enough. */
+  drop?: true;
+}
+
+/**
+ * A table without lines: on a terminal one line a row, as wide as the terminal at most, as far as its columns can give way.
+ * Elsewhere nothing is cut, and a tab stands between columns, for `cut` and `awk`.
+ */
+export function table(columns: Column[], rows: string[][], { colour, width }: Style): string {
+  const head = columns.map(({ title }) => title);
+  if (!Number.isFinite(width)) return [head, ...rows].map((row) => row.join('\t')).join('\n');
+  const natural = columns.map(({ title }, index) =>
+    Math.max(stringWidth(title), ...rows.map((row) => stringWidth(row[index] ?? ''))),
   );
-  const capped = wanted.map((each, column) => Math.min(each, most[column] ?? each));
-  const used = capped.slice(0, -1).reduce((sum, each) => sum + each + 2, 2);
-  capped[capped.length - 1] = Math.max(12, Math.min(capped.at(-1) ?? 12, width - used - 1));
-  const all = [head.map((title) => colour.dim(title)), ...rows];
+  const widths = fitted(columns, natural, width);
+  const shown = (row: string[]) =>
+    row.flatMap((text, index) => {
+      const most = widths[index];
+      if (most === undefined || most === 0) return [];
+      return [columns[index]?.wrap === undefined ? cut(text, most) : text];
+    });
+  const all = [head.map((title) => colour.dim(title)), ...rows].map(shown);
   const parts: string[] = [];
   // The library's time grows with the square of the rows; all parts have the same widths.
   for (let start = 0; start < all.length; start += rowsAtOnce) {
     const part = new Table({
       chars: bare,
-      colWidths: capped,
+      colWidths: widths.filter((each) => each > 0),
       wordWrap: true,
       wrapOnWordBoundary: true,
       style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
@@ -83,9 +111,56 @@ export function table(head: string[], rows: string[][], { colour, width }: Style
     .join('\n');
 }
 
+/** The widths of columns on a line of this many characters; 0 for one that is left out. The last columns give way first. */
+function fitted(columns: Column[], natural: number[], width: number): number[] {
+  const widths = [...natural];
+  const excess = () => widths.reduce((sum, each) => sum + (each > 0 ? each + gap : 0), 0) - width;
+  const last = (test: (column: Column) => boolean) =>
+    columns
+      .map((column, index) => ({ column, index }))
+      .filter(({ column }) => test(column))
+      .reverse();
+  const giveWay = (index: number, least: number) => {
+    const now = widths[index] ?? 0;
+    if (excess() > 0 && now > least) widths[index] = Math.max(least, now - excess());
+  };
+  for (const { column, index } of last(({ drop }) => drop === true)) {
+    giveWay(index, column.shorten ?? 0);
+    if (excess() > 0) widths[index] = 0;
+  }
+  for (const { column, index } of last(({ drop }) => !drop)) giveWay(index, column.shorten ?? column.wrap ?? Infinity);
+  return widths;
+}
+
+/** Two spaces stand before each column. */
+const gap = 2;
 const rowsAtOnce = 50;
 
 const plain = (text: string) => text.replace(/\u001b\[[0-9;]*m/g, '');
+
+/** Text cut to a width; it keeps a colour that it has as a whole. */
+function cut(text: string, most: number): string {
+  if (stringWidth(text) <= most) return text;
+  const [, before = '', after = ''] = /^(\u001b\[[0-9;]*m)[^\u001b]*(\u001b\[[0-9;]*m)$/.exec(text) ?? [];
+  return before + shortened(plain(text), most) + after;
+}
+
+/** Text wrapped at the terminal's width, each further line indented by so many spaces more than the first. */
+export function wrapped(text: string, { width }: Style, further = 0): string {
+  if (!Number.isFinite(width)) return text;
+  return text
+    .split('\n')
+    .map((line) => {
+      const indent = (/^ */.exec(line)?.[0].length ?? 0) + further;
+      const [first = '', ...rest] = wrapAnsi(line, width, { trim: false, hard: false }).split('\n');
+      if (rest.length === 0) return line;
+      const others = wrapAnsi(rest.join(' ').replace(/\s+/g, ' ').trim(), Math.max(20, width - indent), {
+        hard: false,
+      });
+      return [first.trimEnd(), ...others.split('\n').map((each) => ' '.repeat(indent) + each)].join('\n');
+    })
+    .join('\n');
+}
 
 /** `3 pages`, `1 page`. */
 export const count = (number: number, noun: string) => `${number} ${noun}${number === 1 ? '' : 's'}`;

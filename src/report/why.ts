@@ -103,7 +103,7 @@ function declarationLines(pairs: WhyPair[], style: Style): string[] {
   const same = pairs.filter(isSame);
   const [one] = same;
   if (one && same.length === 1)
-    lines.push(`        ${colour.yellow('same')} ${one.property}: is ${printable(one.value)} without the rule too`);
+    lines.push(`        ${colour.amber('same')} ${one.property}: is ${printable(one.value)} without the rule too`);
   else if (one)
     lines.push(
       `        ${colour.dim(`same ${same.length === pairs.length ? 'all' : 'the other'} ${same.length} longhands of it are so without the rule too`)}`,
@@ -124,7 +124,7 @@ function pairLines(pair: WhyPair, { colour }: Style): string[] {
         `             ${colour.dim(winner ? `over ${by},${decided}` : 'nothing else sets it')}`,
       ]
     : [
-        `        ${colour.red('no-longer-hit')} \u0000: stays ${printable(pair.value)}`,
+        `        ${colour.red('lost')} \u0000: stays ${printable(pair.value)}`,
         `             ${printable(winner?.declaration ?? '')} wins${decided}: ${by}${step === 'specificity' ? ` against ${pair.specificity}` : ''}`,
       ];
   if (pair.change !== null) lines.push(`             ${colour.cyan('→')} ${printable(pair.change)}`);

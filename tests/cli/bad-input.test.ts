@@ -259,8 +259,8 @@ describe('A site that cannot be read', () => {
     for (const [words, message] of [
       [['check', '--site', 'lve'], /Did you mean live\?/],
       [['chek'], /Did you mean check\?/],
-      [['check', '--colour'], /Unknown argument: colour/],
-      [['check', '--format', 'xml'], /Choices: "text", "json"/],
+      [['check', '--colour'], /check has no option --colour/],
+      [['check', '--format', 'xml'], /It can be text, json/],
       [[], /Name a command/],
     ] as const) {
       const { status, log } = await run(directory, [...words]);

@@ -130,7 +130,7 @@ describe('add', () => {
     ];
     const tried = await run(directory, [...words, '--dry-run']);
     expect(tried.status).toBe(0);
-    expect(tried.out).toMatch(/@needle no-signup[^]*no-signup +\/contact +hit[^]*Nothing was written/);
+    expect(tried.out).toMatch(/@needle no-signup[^]*no-signup\s+\/contact\s+hit[^]*Nothing was written/);
     expect(existsSync(join(directory, 'rules/added.css'))).toBe(false);
     expect((await run(directory, words)).status).toBe(0);
     expect(added(directory)).toBe(

@@ -90,7 +90,7 @@ describe('check --format', () => {
   });
 
   test('text names where each finding is explained: what it means, an example, what to do', async () => {
-    expect(await inForm('text')).toContain('What they mean: docs/findings.md#missing-element, #missing-page\n');
+    expect(await inForm('text')).toContain('local-needle explain missing-element, missing-page\n');
     const explained = readFileSync('docs/findings.md', 'utf8');
     for (const code of Object.keys(findingCodes))
       expect(explained).toMatch(new RegExp(`\n### ${code}\n\n[A-Z].*\n\n\`\`\`\n[^\`]+→[^\`]+\`\`\`\n\nWhat to do: `));

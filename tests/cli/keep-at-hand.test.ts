@@ -135,12 +135,32 @@ describe('What editors and shells get', () => {
     [['rules', 'pause', 'ca'], ['calm-payment']],
     [['pages', '/tic'], ['/tickets/pay.html']],
     [['capture', ''], ['live']],
-    [['check', '--s'], []],
+    [
+      ['check', '--s'],
+      ['--state', '--site'],
+    ],
+    [
+      ['check', '--format', 'j'],
+      ['json', 'junit'],
+    ],
+    [['check', '--viewport', ''], ['desktop']],
+    [['check', 'ca'], ['calm-payment']],
+    [['why', 'calm-payment', '/l'], ['/legal']],
+    [
+      ['explain', 'invalid-s'],
+      ['invalid-script', 'invalid-swap'],
+    ],
+    [
+      ['completion', ''],
+      ['bash', 'zsh', 'fish'],
+    ],
+    [['find', '--text', ''], []],
+    [['nothing', ''], []],
   ])('completion of %j gives %j, and runs nothing', async (words, expected) => {
     const directory = smallProject('@needle calm-payment { pages: path("/"); @hide .x; }');
-    const { out, log, status } = await run(directory, ['--get-yargs-completions', 'local-needle', ...words]);
+    const { out, log, status } = await run(directory, ['--get-completions', ...words]);
     expect([out.split('\n').filter(Boolean), log, status]).toEqual([expected, '', 0]);
-    expect((await run(directory, ['completion'])).out).toContain('--get-yargs-completions');
+    expect((await run(directory, ['completion'])).out).toContain('--get-completions');
   });
 });
 

@@ -39,7 +39,7 @@ describe('pages', () => {
       (line) => out.indexOf(line),
     );
     expect(order.every((at) => at > 0) && order.join() === [...order].sort((a, b) => a - b).join()).toBe(true);
-    expect(out).toMatch(/body-class\(section-tickets\); +5 pages +shared with \/tickets, /);
+    expect(out).toMatch(/body-class\(section-tickets\);\s+5 pages\s+shared with \/tickets, /);
     const bare = await run(directory, ['pages', '/legal/terms']);
     expect(bare.out).toMatch(
       /needs local-needle\.js[^]*no handle of its own[^]*page-… as the other pages have it[^]*class="section-legal"/,

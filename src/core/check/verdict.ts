@@ -2,8 +2,19 @@ import type { CascadeStep } from '../css/cascade/weight.js';
 import type { Finding } from '../finding.js';
 import type { RuleStatus } from '../rule/status.js';
 
-/** What one rule does on one page. docs/verdicts.md says what each means. */
-export type Verdict = 'hit' | 'partial' | 'overridden' | 'no-effect' | 'no-match' | 'pending' | 'unjudged';
+/** Every verdict with what it means. */
+export const verdictMeanings = {
+  hit: 'The rule wins everything that it sets, and the page looks different with it.',
+  partial: 'Something else wins over a part of what the rule sets.',
+  overridden: 'Something else wins over everything that the rule sets.',
+  'no-effect': 'The page looks the same without the rule, or nothing of the rule applies at this viewport.',
+  'no-match': 'No selector of the rule matches an element of the page.',
+  pending: 'No selector matches yet; the rule says that a script adds the element (added-by: script).',
+  unjudged: 'Only a browser can tell, such as what a script does: local-needle check --browser.',
+} as const;
+
+/** What one rule does on one page. */
+export type Verdict = keyof typeof verdictMeanings;
 
 /** A pair of one element and one longhand that something else wins. */
 export interface OverriddenPair {
