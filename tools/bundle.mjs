@@ -4,11 +4,12 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { rmSync, writeFileSync } from 'node:fs';
 import { build } from 'esbuild';
+import { writeLicenses } from './licenses.mjs';
 
 const dist = join(dirname(dirname(fileURLToPath(import.meta.url))), 'dist');
 const outdir = join(dist, 'program');
 rmSync(outdir, { recursive: true, force: true });
-await build({
+const program = await build({
   entryPoints: {
     'local-needle': join(dist, 'src/cli/main.js'),
     'parallel-check-worker': join(dist, 'src/app/parallel-check-worker.js'),
@@ -21,6 +22,7 @@ await build({
   // Packages' ES modules where they have them: what nobody uses of them is left out.
   mainFields: ['module', 'main'],
   target: 'node20',
+  metafile: true,
   external: ['playwright-core'],
   // css-tree reads its data files at run time, but for the build that has them inside.
   alias: { 'css-tree': 'css-tree/dist/csstree.esm' },
@@ -36,13 +38,14 @@ await build({
   },
 });
 // What the preview serves to browsers.
-await build({
+const client = await build({
   entryPoints: ['page', 'panel', 'overview'].map((name) => join(dist, `src/preview/client/${name}.js`)),
   outdir: join(outdir, 'preview'),
   bundle: true,
   minify: true,
   format: 'iife',
   target: 'es2022',
+  metafile: true,
   logLevel: 'warning',
 });
 // What each command takes, so that completion need not load it (src/cli/complete.ts).
@@ -51,3 +54,4 @@ const { readOptions } = await import(join(dist, 'src/cli/complete.js'));
 const options = {};
 for (const name of Object.keys(commands)) options[name] = await readOptions(name);
 writeFileSync(join(outdir, 'options.json'), JSON.stringify(options));
+writeLicenses([program.metafile, client.metafile]);

@@ -1,4 +1,4 @@
-import { chromium, type Browser } from 'playwright-core';
+import type { Browser } from 'playwright-core';
 import { ProblemError } from '../core/place.js';
 import { chromiumPath } from './chromium.js';
 
@@ -25,6 +25,7 @@ export async function launchChromium(): Promise<Browser> {
       'access',
     );
   }
+  const { chromium } = await playwright();
   // Chromium refuses its sandbox to root, which build servers often are.
   const args = process.getuid?.() === 0 ? ['--no-sandbox'] : [];
   return chromium.launch({
@@ -37,6 +38,17 @@ export async function launchChromium(): Promise<Browser> {
       '--no-first-run',
     ],
   });
+}
+
+/** The library that drives Chromium, which is not installed with the package. Throws ProblemError where it is missing. */
+async function playwright() {
+  try {
+    return await import('playwright-core');
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== 'ERR_MODULE_NOT_FOUND') throw error;
+    const hint = 'Install it beside local-needle: npm install playwright-core. It downloads no browser.';
+    throw new ProblemError([{ message: 'This command needs the package playwright-core', hint }], 'access');
+  }
 }
 
 /** A renderer whose visitor's headers go to the site's own host alone. */

@@ -24,6 +24,8 @@ function conditionOf(args: PagesArguments) {
   return condition;
 }
 
+const oneFormOnly = { message: 'One page is shown as text or JSON', hint: 'Leave out the page for a list as CSV.' };
+
 const positionals = { page: { type: 'string', describe: 'Path of a page: show everything about it' } } as const;
 
 const options = {
@@ -37,11 +39,11 @@ type PagesArguments = ArgumentsOf<typeof positionals, typeof options>;
 
 export const command = defineCommand<PagesArguments>({
   positionals,
-  formats: ['text', 'json'],
+  formats: ['text', 'json', 'csv'],
   options,
   examples: [
-    ['$0 pages --site staging', 'the pages of the staging copy with their handles'],
-    ['$0 pages --body-class season-winter', 'a part of them, and the condition that picks just these'],
+    ['$0 pages', 'every page with its handles'],
+    ['$0 pages --body-class season-winter', 'some, and a condition for them'],
     ['$0 pages /tickets/pay', 'each way to target one page, ready to paste'],
   ],
   async run(args, { out }) {
@@ -51,13 +53,18 @@ export const command = defineCommand<PagesArguments>({
     const json = (value: unknown) => JSON.stringify(value, null, 2);
     if (args.page !== undefined) {
       const page = pageAt(args.page, site);
+      if (args.format === 'csv') throw new ProblemError([oneFormOnly]);
       out(args.format === 'json' ? json(pageReport(page, site)) : pageText(page, site, style));
       return status.fine;
     }
     const condition = conditionOf(args);
     const shown = condition ? [...conditionPages(condition, site)] : null;
-    if (args.format === 'json') out(json(pagesReport(site, shown ?? site.pages)));
-    else out(pagesText(site, found, style, args.all ? Infinity : rowsAtMost, shown));
+    const report = pagesReport(site, shown ?? site.pages);
+    // Elsewhere than on a terminal nothing is left out.
+    const most = args.all || !Number.isFinite(style.width) ? Infinity : rowsAtMost;
+    if (args.format === 'json') out(json(report));
+    else if (args.format === 'csv') out((await import('../report/csv.js')).pagesCsv(report).trimEnd());
+    else out(pagesText(site, found, style, most, shown));
     return status.fine;
   },
 });

@@ -1,5 +1,9 @@
 import { stringify } from 'csv-stringify/sync';
 import type { CheckReport } from '../core/check/verdict.js';
+import type { pagesReport } from './pages.js';
+
+/** A text of a page that a spreadsheet would take for a formula is kept from being one. */
+const form = { record_delimiter: 'windows', escape_formulas: true } as const;
 
 /** The cells of a check as CSV (RFC 4180): a line for each action of a rule on a page, and for each cell without any. */
 export function checkCsv(report: CheckReport): string {
@@ -14,5 +18,16 @@ export function checkCsv(report: CheckReport): string {
     }));
   });
   const columns = ['rule', 'page', 'verdict', 'sure', 'action', 'selector', 'elements', 'pairs', 'won', 'file', 'line'];
-  return stringify(rows, { header: true, columns, record_delimiter: 'windows' });
+  return stringify(rows, { header: true, columns, ...form });
+}
+
+/** The pages of a site as CSV (RFC 4180), a line for each; classes and handles are separated by spaces. */
+export function pagesCsv({ pages }: ReturnType<typeof pagesReport>): string {
+  const rows = pages.map((page) => ({
+    ...page,
+    bodyClasses: page.bodyClasses.join(' '),
+    soleHandles: page.soleHandles.join(' '),
+  }));
+  const columns = ['path', 'url', 'pageId', 'bodyId', 'bodyClasses', 'soleHandles', 'title'];
+  return stringify(rows, { header: true, columns, ...form });
 }
