@@ -46,7 +46,7 @@ export function prepareBuild(call: BuildCall): ReadyBuild {
   if (call.as === 'pages' && folder === null)
     throw new ProblemError([
       {
-        message: `--as pages copies a folder of HTML, and "${source.name}" is none`,
+        message: `--as pages copies a folder of HTML, but "${source.name}" is not a folder`,
         hint: 'Write a bundle or snippets for it: --as bundle, --as snippets.',
       },
     ]);
@@ -99,8 +99,8 @@ function requireNoScript({ making, input }: ReadyBuild, form: BuildAs): void {
     hint: 'Pause it (paused: yes), or build with the script.',
   }));
   const addresses = told.map((address) => ({
-    message: `local-needle.js must tell ${addressText(address)} by its address, and --no-script forbids it`,
-    hint: `Give the page a class of its own on its body, or see needs-script in local-needle check${input.paths === 'run-time' ? '; paths: handles in local-needle.yaml uses those that are there' : ''}.`,
+    message: `${addressText(address)} has no unique handle, so local-needle.js matches it by its address, and --no-script forbids that`,
+    hint: `Add a unique class to its <body>, or see needs-script in local-needle check${input.paths === 'run-time' ? '; paths: handles in local-needle.yaml uses the existing handles' : ''}.`,
   }));
   throw new ProblemError([...named, ...addresses]);
 }

@@ -24,7 +24,12 @@ export function openSite(directory: string, settings: Settings, source: SiteSour
   const content = capturedSite(directory, settings, source, null);
   if (content) return content;
   throw new ProblemError(
-    [{ message: `The site "${source.name}" was not captured yet`, hint: `Run local-needle capture ${source.name}.` }],
+    [
+      {
+        message: `The site "${source.name}" has not been captured yet`,
+        hint: `Run local-needle capture ${source.name}.`,
+      },
+    ],
     'access',
   );
 }

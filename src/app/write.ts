@@ -5,7 +5,7 @@ import { systemReason } from '../project/files.js';
 
 const cannotBeWritten = (what: string, error: unknown) =>
   new ProblemError(
-    [{ message: `${what} cannot be written: ${systemReason(error)}`, hint: 'What stood there before is untouched.' }],
+    [{ message: `${what} cannot be written: ${systemReason(error)}`, hint: 'The previous content was not changed.' }],
     'access',
   );
 

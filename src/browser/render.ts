@@ -46,7 +46,7 @@ async function playwright() {
     return await import('playwright-core');
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code !== 'ERR_MODULE_NOT_FOUND') throw error;
-    const hint = 'Install it beside local-needle: npm install playwright-core. It downloads no browser.';
+    const hint = 'Run npm install playwright-core in the same project. It does not download a browser.';
     throw new ProblemError([{ message: 'This command needs the package playwright-core', hint }], 'access');
   }
 }

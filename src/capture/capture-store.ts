@@ -76,7 +76,7 @@ function damaged(folder: string, what: string): ProblemError {
     [
       {
         message: `The capture ${folder} is damaged: ${what}`,
-        hint: 'Run local-needle capture again with --refetch; or restore the folder, if it is in git.',
+        hint: 'Run local-needle capture --refetch, or restore the folder from git.',
       },
     ],
     'access',
@@ -110,14 +110,14 @@ function readLines(capture: Capture, folder: string, name: string, isJournal: bo
   const last = lines.pop();
   const end = isJournal ? null : endOf(lines.pop());
   if ((last !== '' || end === null) && !isJournal)
-    throw damaged(folder, `${name} breaks off in line ${lines.length + 1}`);
+    throw damaged(folder, `${name} ends early in line ${lines.length + 1}`);
   // With the sum that was written beside them, the lines are as they were when they were checked; else they are checked anew.
   const asWritten = end !== null && end === hashOf(new TextEncoder().encode(lines.join('\n')));
   lines.forEach((line, number) => {
     try {
       if (number === 0) {
         const header = JSON.parse(line) as CaptureHeader;
-        if (header.capture !== 1) throw new Error('it is no capture of this version');
+        if (header.capture !== 1) throw new Error('it was written by another version');
         capture.header = header;
       } else keep(capture, asWritten ? (JSON.parse(line) as Entry) : readEntry(line), isJournal);
     } catch (error) {
@@ -218,7 +218,7 @@ export class CaptureWriter {
     return { file, bytes: bytes.length, hash };
   }
 
-  /** Notes that a page or stylesheet is as it was, or that an address could not be had. */
+  /** Notes that a page or stylesheet is as it was, or that an address could not be loaded. */
   append(entry: Entry): void {
     writeSync(this.journal, `${JSON.stringify(entry)}\n`);
   }
@@ -236,7 +236,7 @@ export class CaptureWriter {
   finish(complete: boolean, gone: ReadonlySet<string>): Capture {
     closeSync(this.journal);
     const now = readCapture(this.folder);
-    if (!now?.unfinished) throw damaged(this.folder, 'its journal is gone');
+    if (!now?.unfinished) throw damaged(this.folder, 'its journal is missing');
     const seen = now.unfinished;
     const dropped = [...now.pages.values()].filter(({ path }) => !seen.has(path) && (complete || gone.has(path)));
     for (const { path } of dropped) now.pages.delete(path);

@@ -39,7 +39,7 @@ export function copyPatched(from: string, to: string, place: 'head-end' | 'body-
     else if (stat.isSymbolicLink()) {
       const leads = relative(root, realpathSync(source));
       if (leads === '..' || leads.startsWith(`..${sep}`))
-        throw new Error(`${file} is a link that leads out of the folder`);
+        throw new Error(`${file} is a symbolic link that leads out of the folder`);
       symlinkSync(readlinkSync(source), target);
     } else if (stat.isFile()) copyFileSync(source, target);
     else continue;

@@ -23,12 +23,12 @@ export interface CrawlOptions {
   fetch: Omit<FetchOptions, 'headers'>;
   /** A visitor's cookies and headers. */
   headers: Record<string, string>;
-  /** Pages at most. */
+  /** Maximum number of pages. */
   limit: number;
   /** Tests on paths: capture only these, never those. Null: all, none. */
   only: ((path: string) => boolean) | null;
   skip: ((path: string) => boolean) | null;
-  /** Requests at a time. */
+  /** Maximum number of requests at the same time. */
   parallel: number;
   /** Fetches a page as a browser has it after its scripts ran; null: as served. */
   render: ((url: string) => Promise<{ url: string; status: number; html: string }>) | null;
@@ -130,14 +130,14 @@ class Crawler {
     try {
       parsed = new URL(url);
     } catch {
-      return this.miss(url, `it is no address (in ${from})`);
+      return this.miss(url, `it is not a valid address (in ${from})`);
     }
     if (parsed.origin !== this.origin) {
-      if (from === 'a sitemap') this.miss(url, 'it is of another host');
+      if (from === 'a sitemap') this.miss(url, 'it belongs to another host');
       return;
     }
     if (url.length > longestAddress)
-      return this.miss(`${url.slice(0, 100)}…`, `its address has ${url.length} characters`);
+      return this.miss(`${url.slice(0, 100)}…`, `its address is ${url.length} characters long`);
     parsed.hash = '';
     const path = normalisePath(parsed.href, this.options.pathOptions);
     if (this.queued.has(path)) return;
@@ -217,7 +217,7 @@ class Crawler {
       if (seen.has(url)) continue;
       seen.add(url);
       try {
-        if (new URL(url).origin !== this.origin) throw new Error('it is of another host');
+        if (new URL(url).origin !== this.origin) throw new Error('it belongs to another host');
         const { status, body } = await this.get(url);
         if (status !== 200) {
           if (named.length > 0) throw new Error(`the server answered ${status}`);
@@ -302,7 +302,7 @@ class Crawler {
       return this.miss(url, `the server answered ${status}`);
     }
     if (new URL(final).origin !== this.origin)
-      return this.miss(url, `it leads to ${final.slice(0, 200)}, which is not followed`);
+      return this.miss(url, `it redirects to ${final.slice(0, 200)}, which is not followed`);
     await this.keep(normalisePath(final, this.options.pathOptions), final, html, new TextEncoder().encode(html), {
       charset: 'utf-8',
     });
@@ -319,7 +319,7 @@ class Crawler {
     const other = this.captured.get(path);
     if (other) {
       if (other.hash !== hashOf(bytes))
-        this.miss(url, `it has the path ${path} of ${other.url}, with other content; the first is used`);
+        this.miss(url, `it has the same path as ${other.url} (${path}) but different content; the first one is used`);
       return;
     }
     this.captured.set(path, { url, hash: hashOf(bytes) });
@@ -350,14 +350,14 @@ class Crawler {
       try {
         const answer = await fetchPolitely(url, { ...this.options.fetch, headers: this.headersFor }, () => true);
         if (answer.status !== 200)
-          return this.miss(url, `the stylesheet cannot be had: the server answered ${answer.status}`);
+          return this.miss(url, `the stylesheet could not be fetched: the server answered ${answer.status}`);
         const charset = /charset\s*=\s*"?([^\s;"]+)/i.exec(answer.headers.get('content-type') ?? '')?.[1];
         const imports = importsOf(new TextDecoder().decode(answer.body), answer.url);
         this.writer.style({ url, charset, imports }, answer.body);
         if (depth < 10) for (const each of imports) void this.captureStyle(each, depth + 1);
       } catch (error) {
         if (!(error instanceof FetchFailure)) throw error;
-        this.miss(url, `the stylesheet cannot be had: ${error.message}`);
+        this.miss(url, `the stylesheet could not be fetched: ${error.message}`);
       }
     });
     this.styles.set(url, task);

@@ -64,10 +64,10 @@ export async function fetchPolitely(
     try {
       next = new URL(location, url);
     } catch {
-      throw new FetchFailure(`it redirects to "${location.slice(0, 200)}", which is no address`);
+      throw new FetchFailure(`it redirects to "${location.slice(0, 200)}", which is not a valid address`);
     }
     seen.add(url.href);
-    if (seen.has(next.href)) throw new FetchFailure('its redirects go in a circle');
+    if (seen.has(next.href)) throw new FetchFailure('its redirects form a loop');
     if (seen.size > mostRedirects) throw new FetchFailure(`it redirects more than ${mostRedirects} times`);
     if (!follow(next))
       throw new FetchFailure(`it redirects to ${next.href.slice(0, 200)}, which is not followed`, next.href);
@@ -155,7 +155,7 @@ export function networkReason(error: unknown): string {
   const words: [RegExp, string][] = [
     [/^ECONNREFUSED/, 'nothing listens there (connection refused)'],
     [/^(ENOTFOUND|EAI_AGAIN)/, 'the host is not known'],
-    [/^(ECONNRESET|UND_ERR_SOCKET)/, 'the connection broke off'],
+    [/^(ECONNRESET|UND_ERR_SOCKET)/, 'the connection was closed early'],
     [/^(ETIMEDOUT|UND_ERR_CONNECT_TIMEOUT)/, 'the host does not answer'],
     [/^UND_ERR_(HEADERS|BODY)_TIMEOUT/, 'it did not answer in time'],
     [/^(CERT_|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO_|ERR_TLS)/, 'its TLS certificate is not valid'],

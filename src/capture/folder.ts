@@ -77,8 +77,8 @@ export function readFolder(
       if (identity !== null) cache?.set(`${file} ${identity}`, read);
       if (!read.opening) {
         findings.push(
-          finding('not-html', `${file} holds no HTML and was left out`, {
-            hint: 'Take it out of the folder, or give it its own ending.',
+          finding('not-html', `${file} contains no HTML and was skipped`, {
+            hint: 'Move it out of the folder, or change its file extension.',
           }),
         );
         continue;
@@ -106,7 +106,12 @@ export function readFolder(
   if (problems.length > 0) throw new ProblemError(problems, 'access');
   if (captured.length === 0)
     throw new ProblemError(
-      [{ message: `The folder ${shown} holds no HTML page`, hint: 'Name the folder that your site was built into.' }],
+      [
+        {
+          message: `The folder ${shown} contains no HTML page`,
+          hint: 'Name the folder that your site was built into.',
+        },
+      ],
       'access',
     );
   const file = (address: string) => {
@@ -147,7 +152,8 @@ export function readSiteFile(folder: string, file: string): Uint8Array {
     handle = openSync(whole, constants.O_RDONLY | constants.O_NOFOLLOW);
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code !== 'ELOOP') throw error;
-    if (leadsOut(folder, whole)) throw new Error('it is a link that leads out of the folder', { cause: error });
+    if (leadsOut(folder, whole))
+      throw new Error('it is a symbolic link that leads out of the folder', { cause: error });
     handle = openSync(whole, constants.O_RDONLY);
   }
   try {

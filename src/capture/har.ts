@@ -105,9 +105,9 @@ export function readHar(
     const path = normalisePath(url.href, options);
     if (text === undefined) {
       findings.push(
-        finding('missing-content', `The recording ${shown} holds no content of ${url.href}`, {
+        finding('missing-content', `The recording ${shown} has no response body for ${url.href}`, {
           page: path,
-          hint: 'Record anew with the contents of the answers.',
+          hint: 'Record the visit again, with response bodies.',
         }),
       );
       continue;
@@ -130,8 +130,8 @@ export function readHar(
     throw new ProblemError(
       [
         {
-          message: `The recording ${shown} holds no HTML page with its content`,
-          hint: findings.length > 0 ? 'Record anew with the contents of the answers.' : 'Record a visit of the site.',
+          message: `The recording ${shown} has no HTML page with its response body`,
+          hint: findings.length > 0 ? 'Record the visit again, with response bodies.' : 'Record a visit to the site.',
         },
       ],
       'access',
@@ -175,6 +175,9 @@ function entriesOf(file: string, shown: string): HarEntry[] {
   const har = plainToInstance(HarFile, value);
   const errors = validateSync(har, { forbidUnknownValues: false });
   if (errors.length > 0)
-    throw new ProblemError([{ message: `The recording ${shown} is no HAR 1.2 file: ${firstFault(errors)}` }], 'access');
+    throw new ProblemError(
+      [{ message: `The recording ${shown} is not a HAR 1.2 file: ${firstFault(errors)}` }],
+      'access',
+    );
   return har.log.entries;
 }

@@ -72,7 +72,7 @@ export function assembleSite(
     const other = byPath.get(each.path);
     if (other)
       all.push(
-        finding('same-path', `${each.file} and ${other.file} have one path, ${each.path}`, {
+        finding('same-path', `${each.file} and ${other.file} have the same path, ${each.path}`, {
           page: each.path,
           hint: `${other.file} is used.`,
         }),

@@ -27,7 +27,7 @@ export function readSitemap(bytes: Uint8Array): Sitemap {
     sitemapindex?: { sitemap?: { loc?: unknown }[] } | string;
   };
   if (tree.urlset === undefined && tree.sitemapindex === undefined)
-    throw new Error('it holds neither urlset nor sitemapindex');
+    throw new Error('it contains neither urlset nor sitemapindex');
   const locations = (list: { loc?: unknown }[] | undefined) =>
     (list ?? []).flatMap(({ loc }) => (typeof loc === 'string' ? [loc.trim()] : []));
   return {

@@ -46,9 +46,9 @@ export function readEntry(line: string): Entry {
   const [kind = ''] = Object.keys(value);
   const shapes: Record<string, new () => object> = { page: StoredPage, style: StoredStyle, notCaptured: NotCaptured };
   const shape = Object.hasOwn(shapes, kind) ? shapes[kind] : undefined;
-  if (!shape || typeof value[kind] !== 'object') throw new Error('it is no entry of a capture');
+  if (!shape || typeof value[kind] !== 'object') throw new Error('it is not an entry of a capture');
   const instance = Object.assign(new shape(), value[kind]);
   const [fault] = validateSync(instance, { forbidUnknownValues: false });
-  if (fault) throw new Error(Object.values(fault.constraints ?? {})[0] ?? 'it is no entry of a capture');
+  if (fault) throw new Error(Object.values(fault.constraints ?? {})[0] ?? 'it is not an entry of a capture');
   return { [kind]: instance } as unknown as Entry;
 }

@@ -16,7 +16,7 @@ function pairs(option: string, values: string[] | undefined): [string, string][]
   if (list.length % 2 !== 0)
     throw new ProblemError([
       {
-        message: `--${option} takes a selector and what goes there`,
+        message: `--${option} needs a selector and its new content`,
         hint: `Write --${option} ".logo img" ${option === 'swap-image' ? '../assets/logo.svg' : '"New words"'}.`,
       },
     ]);
@@ -34,8 +34,8 @@ function newRule(args: AddArguments): NewRule {
   if (pages.length === 0)
     throw new ProblemError([
       {
-        message: 'The rule needs pages',
-        hint: 'Say --path "/tickets/pay", --page-id 46, --body-class season-winter or --all; local-needle pages lists what there is.',
+        message: 'The rule does not say which pages it is for',
+        hint: 'Add --path "/tickets/pay", --page-id 46, --body-class season-winter or --all. local-needle pages lists the pages.',
       },
     ]);
   const rule: NewRule = {
@@ -57,7 +57,7 @@ function newRule(args: AddArguments): NewRule {
     throw new ProblemError([
       {
         message: 'The rule does nothing',
-        hint: 'Say --hide ".masthead .menu", --style ".button { color: teal; }", --swap-text SELECTOR WORDS, …',
+        hint: 'Add --hide ".masthead .menu", --style ".button { color: teal; }", --swap-text SELECTOR WORDS, …',
       },
     ]);
   }
@@ -75,28 +75,33 @@ const positionals = {
 const options = {
   path: { type: 'string', array: true, nargs: 1, describe: 'Pages: a path or a pattern' },
   'page-id': { type: 'string', array: true, nargs: 1, describe: 'Pages: a page ID' },
-  'body-id': { type: 'string', array: true, nargs: 1, describe: 'Pages: an ID of body' },
-  'body-class': { type: 'string', array: true, nargs: 1, describe: 'Pages: classes of body' },
+  'body-id': { type: 'string', array: true, nargs: 1, describe: 'Pages: a body ID' },
+  'body-class': { type: 'string', array: true, nargs: 1, describe: 'Pages: body classes, separated by spaces' },
   all: { type: 'boolean', default: false, describe: 'Pages: all' },
-  'except-path': { type: 'string', array: true, nargs: 1, describe: 'Not this path or pattern' },
-  hide: { type: 'string', array: true, nargs: 1, describe: 'Hide what this selector matches' },
-  'only-here': { type: 'string', array: true, nargs: 1, describe: 'Hide it on every other page' },
+  'except-path': { type: 'string', array: true, nargs: 1, describe: 'Exclude this path or pattern' },
+  hide: { type: 'string', array: true, nargs: 1, describe: 'Hide what the selector matches' },
+  'only-here': {
+    type: 'string',
+    array: true,
+    nargs: 1,
+    describe: 'Show it on these pages only: hide it on all others',
+  },
   'swap-image': {
     type: 'string',
     array: true,
     nargs: 2,
-    describe: 'SELECTOR FILE: another image; the file counts from the rule file',
+    describe: 'SELECTOR FILE: show another image (path relative to the rule file)',
   },
-  'swap-text': { type: 'string', array: true, nargs: 2, describe: 'SELECTOR WORDS: other words' },
-  style: { type: 'string', array: true, nargs: 1, describe: 'A style rule: ".button { color: teal; }"' },
-  note: { type: 'string', describe: 'Why; ships as a comment' },
+  'swap-text': { type: 'string', array: true, nargs: 2, describe: 'SELECTOR TEXT: show another text' },
+  style: { type: 'string', array: true, nargs: 1, describe: 'Restyle: ".button { color: teal; }"' },
+  note: { type: 'string', describe: 'Why the rule exists; ships as a comment' },
   important: { type: 'boolean', default: false, describe: 'Make every declaration !important' },
   'added-by-script': { type: 'boolean', default: false, describe: 'The element is added by a script' },
   until: { type: 'string', describe: 'The last day on which it ships, such as 2027-03-31' },
-  paused: { type: 'boolean', default: false, describe: 'Write it switched off' },
+  paused: { type: 'boolean', default: false, describe: 'Add the rule paused' },
   file: { type: 'string', describe: `Rule file to write to (default: ${usualFile})` },
-  'dry-run': { type: 'boolean', default: false, describe: 'Show what it would do, and write nothing' },
-  force: { type: 'boolean', default: false, describe: 'Write it although it has errors' },
+  'dry-run': { type: 'boolean', default: false, describe: 'Show what the rule would do; write nothing' },
+  force: { type: 'boolean', default: false, describe: 'Write the rule even if it has errors' },
 } as const;
 
 type AddArguments = ArgumentsOf<typeof positionals, typeof options>;
@@ -117,12 +122,12 @@ export const command = defineCommand<AddArguments>({
     out(`${block}\n`);
     out(checkText(report, styleFor(process.stdout, process.env), { pagesShown: Infinity }));
     const { errors } = report.totals;
-    if (args['dry-run']) out(`\nNothing was written (--dry-run). It would go to the end of ${file}.`);
+    if (args['dry-run']) out(`\nNothing was written (--dry-run). It would be added to the end of ${file}.`);
     else if (errors > 0 && !args.force)
-      log('Nothing was written, because of the errors above; --force writes it all the same.');
+      log('Nothing was written because of the errors above. Add --force to write the rule anyway.');
     else {
       writeAddition(all.project, addition);
-      out(`\nWritten to the end of ${file}; nothing else in it changed.`);
+      out(`\nAdded to the end of ${file}. Nothing else in the file changed.`);
     }
     return errors > 0 ? status.findings : status.fine;
   },

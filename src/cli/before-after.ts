@@ -17,9 +17,9 @@ import { siteFolder } from '../app/sites.js';
 import { writeFolder } from '../app/write.js';
 
 const options = {
-  rule: { type: 'string', describe: 'What this rule alone does, on its pages' },
-  page: { type: 'string', describe: 'This page alone' },
-  out: { type: 'string', default: 'before-after', describe: 'Folder to write to, counted from where you are' },
+  rule: { type: 'string', describe: 'Only this rule, on its pages' },
+  page: { type: 'string', describe: 'Only this page' },
+  out: { type: 'string', default: 'before-after', describe: 'Output folder, relative to the current directory' },
   ...lookOptions,
 } as const;
 
@@ -43,7 +43,7 @@ export const command = defineCommand<BeforeAfterArguments>({
     const subjects = pagesToPicture(input, page);
     if (!subjects.some((each) => each.rules.length > 0))
       throw new ProblemError([
-        { message: 'No rule is for such a page', hint: 'local-needle check lists the rules with their pages.' },
+        { message: 'No rule targets this page', hint: 'local-needle check lists the rules with their pages.' },
       ]);
     const folder = resolve(args.out);
     requireOwnFolder(project.directory, folder, siteFolder(project.directory, source));
@@ -81,7 +81,7 @@ export const command = defineCommand<BeforeAfterArguments>({
       const rows = sheet.map(({ path, viewport, rules: own, share }) => [
         printable(path),
         viewport,
-        own.length > 0 ? printable(own.join(', ')) : style.colour.dim('no rule: must stay'),
+        own.length > 0 ? printable(own.join(', ')) : style.colour.dim('no rule: must not change'),
         share === 0 ? 'identical' : percent(share),
       ]);
       const columns = [{ title: 'page' }, { title: 'viewport' }, { title: 'rules', shorten: 16 }, { title: 'changed' }];
@@ -90,12 +90,9 @@ export const command = defineCommand<BeforeAfterArguments>({
       const controls = sheet.filter(({ rules: own }) => own.length === 0);
       out('');
       if (changed.length > 0)
-        out(style.colour.red(`${count(changed.length, 'picture')} of pages that no rule is for differ.`));
-      else if (controls.length > 0)
-        out(
-          `${count(controls.length, 'picture')} of pages that no rule is for: identical, byte for byte or pixel for pixel.`,
-        );
-      else out('A rule reaches every page: there is none that must stay as it is. --rule NAME looks at one.');
+        out(style.colour.red(`${count(changed.length, 'picture')} of pages without a rule changed.`));
+      else if (controls.length > 0) out(`${count(controls.length, 'picture')} of pages without a rule: identical.`);
+      else out('The rules target every page, so there is no page that must stay the same. --rule NAME shows one rule.');
       out(
         `${relative(process.cwd(), folder) || '.'}: index.html, contact-sheet.png and ${count(sheet.length * 2, 'picture')}.`,
       );

@@ -17,23 +17,22 @@ const options = {
   as: {
     choices: ['bundle', 'snippets', 'pages'],
     default: 'bundle',
-    describe:
-      'One stylesheet and script for all pages, a snippet to paste for each page, or a patched copy of a folder',
+    describe: 'bundle: one stylesheet and script; snippets: one to paste per page; pages: a patched copy of the folder',
   },
   out: {
     type: 'string',
-    describe: 'Folder to write to, counted from where you are (default: needle, snippets or patched)',
+    describe: 'Output folder, relative to the current directory (default: local-needle, snippets or patched)',
   },
-  page: { type: 'string', describe: 'With --as snippets: print the snippet of this page alone, and write nothing' },
-  'all-sites': { type: 'boolean', default: false, describe: 'Build for every site, each in a folder of its name' },
+  page: { type: 'string', describe: 'With --as snippets: print the snippet for this page; write nothing' },
+  'all-sites': { type: 'boolean', default: false, describe: 'Build for every site, each in its own folder' },
   hashed: {
     type: 'boolean',
     default: false,
-    describe: 'Names that change with the content, and a manifest.json that tells them',
+    describe: 'Add a content hash to file names and write manifest.json',
   },
-  minify: { type: 'boolean', default: false, describe: 'Small: without notes and spaces' },
-  script: { type: 'boolean', default: true, describe: 'With --no-script, refuse to build what needs local-needle.js' },
-  force: { type: 'boolean', default: false, describe: 'Build what has no errors, although the check found some' },
+  minify: { type: 'boolean', default: false, describe: 'Remove notes and whitespace' },
+  script: { type: 'boolean', default: true, describe: 'Allow local-needle.js; --no-script refuses rules that need it' },
+  force: { type: 'boolean', default: false, describe: 'Build the rules without errors even if others have errors' },
   ...failOn,
 } as const;
 
@@ -43,7 +42,7 @@ export const command = defineCommand<BuildArguments>({
   options,
   examples: [
     ['$0 build --as bundle --out public/assets', 'local-needle.css, and local-needle.js if a rule needs it'],
-    ['$0 build --hashed --minify', 'names that no cache keeps too long'],
+    ['$0 build --hashed --minify', 'file names for long-lived caches'],
     ['$0 build --as snippets --page /tickets/pay | xclip', 'one page’s snippet into the clipboard'],
     ['$0 build --as pages --out ../public-with-rules', 'a copy of a folder of HTML with the rules written in'],
     ['$0 build --all-sites', 'each site with its own IDs'],
@@ -61,8 +60,11 @@ export const command = defineCommand<BuildArguments>({
       if (!args.force) log(findingsText(errors, style).join('\n').trimEnd());
     }
     if (withErrors.length > 0) {
-      if (args.force) log('What is sound ships; local-needle check says more.');
-      else log('Nothing was written. Mend them, or pause the rules (rules pause NAME); --force ships what is sound.');
+      if (args.force) log('Rules without errors ship. Run local-needle check for the others.');
+      else
+        log(
+          'Nothing was written. Fix the errors, pause the rules (local-needle rules pause NAME), or add --force to build the other rules.',
+        );
       if (!args.force) return status.findings;
     }
     if (args.page !== undefined && ready[0]) return printSnippet(ready[0], args, { out, log });
@@ -84,11 +86,14 @@ function requireFitting(args: BuildArguments): void {
     throw new ProblemError([{ message, hint }]);
   };
   if (args.page !== undefined && args.as !== 'snippets')
-    refuse('--page prints one snippet, and this is no build of snippets', 'Add --as snippets.');
+    refuse('--page prints one snippet, so it needs --as snippets', 'Add --as snippets.');
   if (args.page !== undefined && args['all-sites'])
-    refuse('--page and --all-sites do not go together', 'Name the site by --site.');
+    refuse('--page and --all-sites cannot be combined', 'Name the site with --site.');
   if (args.hashed && args.as !== 'bundle')
-    refuse(`--hashed names the files of a bundle, and --as ${args.as} has none`, 'Leave one of them out.');
+    refuse(
+      `--hashed names the files of a bundle, and --as ${args.as} does not support it`,
+      'Remove one of the two options.',
+    );
 }
 
 function printSnippet({ making }: ReadyBuild, args: BuildArguments, { out, log }: Output): number {
@@ -96,7 +101,7 @@ function printSnippet({ making }: ReadyBuild, args: BuildArguments, { out, log }
   const page = pageAt(args.page ?? '', site, making.pathOptions);
   const snippet = snippetsOf(making, folderOfAddress(making.bundleAddress)).find((each) => each.page === page);
   if (!snippet) {
-    log(`No rule is for ${page.path} of ${site.name}: it needs no snippet.`);
+    log(`No rule targets ${page.path} on ${site.name}, so it needs no snippet.`);
     return status.fine;
   }
   out(snippetText(snippet, args.minify).trimEnd());

@@ -24,7 +24,7 @@ function pathTest(option: string, patterns: string[] | undefined): ((path: strin
           )(normalisePath(text));
     } catch {
       throw new ProblemError([
-        { message: `--${option} "${text}" is no path pattern`, hint: `Write it as --${option} "/winter/*".` },
+        { message: `--${option} "${text}" is not a valid path pattern`, hint: `Write it as --${option} "/winter/*".` },
       ]);
     }
   });
@@ -34,19 +34,19 @@ function pathTest(option: string, patterns: string[] | undefined): ((path: strin
 const options = {
   visitor: {
     type: 'string',
-    describe: 'Visitor of local-needle.yaml; kept apart from the pages as everybody sees them',
+    describe: 'Visitor of local-needle.yaml; stored apart from the public pages',
   },
-  limit: { type: 'number', default: 10_000, describe: 'Pages at most' },
-  only: { type: 'string', array: true, describe: 'Path patterns: capture these pages alone' },
-  skip: { type: 'string', array: true, describe: 'Path patterns: leave these pages out' },
-  parallel: { type: 'number', default: 4, describe: 'Requests at a time' },
-  timeout: { type: 'number', default: 30, describe: 'Seconds that one request may take' },
+  limit: { type: 'number', default: 10_000, describe: 'Maximum number of pages' },
+  only: { type: 'string', array: true, describe: 'Capture only pages whose path matches' },
+  skip: { type: 'string', array: true, describe: 'Skip pages whose path matches' },
+  parallel: { type: 'number', default: 4, describe: 'Maximum number of requests at the same time' },
+  timeout: { type: 'number', default: 30, describe: 'Timeout of a request, in seconds' },
   rendered: {
     type: 'boolean',
     default: false,
-    describe: 'Capture pages as Chromium has them after their scripts ran',
+    describe: 'Capture the pages after their scripts have run, in Chromium',
   },
-  refetch: { type: 'boolean', default: false, describe: 'Fetch every page again, even if it is unchanged' },
+  refetch: { type: 'boolean', default: false, describe: 'Fetch every page again, even if it has not changed' },
 } as const;
 
 type CaptureArguments = ArgumentsOf<typeof siteByName.positionals, typeof options>;
@@ -55,7 +55,7 @@ export const command = defineCommand<CaptureArguments>({
   ...siteByName,
   options,
   examples: [
-    ['$0 capture live', 'all pages of the site, by its sitemaps and links'],
+    ['$0 capture live', 'every page in the sitemaps and links'],
     ['$0 capture live --only "/winter{/*}?" --limit 50', 'a part of it'],
     ['$0 capture live --visitor member', 'as a member sees it'],
   ],
@@ -66,12 +66,12 @@ export const command = defineCommand<CaptureArguments>({
     if (source.from.kind !== 'address') {
       const { site } = openSite(directory, settings, source);
       out(
-        `${source.name}: ${count(site.pages.length, 'page')} in ${source.from.where}. A ${source.from.kind === 'har' ? 'recording' : 'folder'} is read afresh each time and needs no capturing.`,
+        `${source.name}: ${count(site.pages.length, 'page')} in ${source.from.where}. A ${source.from.kind === 'har' ? 'recording' : 'folder'} is read again each time, so there is nothing to capture.`,
       );
       return status.fine;
     }
     if (!(args.limit >= 1) || !(args.parallel >= 1) || !(args.timeout > 0))
-      throw new ProblemError([{ message: '--limit, --parallel and --timeout take numbers above 0' }]);
+      throw new ProblemError([{ message: '--limit, --parallel and --timeout must be greater than 0' }]);
     const visitor = args.visitor ?? null;
     const headers = visitor === null ? {} : visitorHeaders(settings, visitor, process.env);
     const folder = captureFolder(directory, source.name, visitor);
@@ -85,7 +85,7 @@ export const command = defineCommand<CaptureArguments>({
     };
     const earlier = args.refetch ? null : readCapture(folder);
     if (earlier?.unfinished)
-      log(`Going on with a run that was interrupted after ${count(earlier.unfinished.size, 'page')}.`);
+      log(`Continuing a run that was interrupted after ${count(earlier.unfinished.size, 'page')}.`);
     const writer = new CaptureWriter(folder, header, earlier);
     const renderer = args.rendered ? await startRendering(address, headers, settings.viewports[0]) : null;
     const stop = new AbortController();
@@ -112,7 +112,7 @@ export const command = defineCommand<CaptureArguments>({
       show.end();
       if (stop.signal.aborted) {
         writer.interrupt();
-        log(`Interrupted. What was captured is kept; the same command goes on from here.`);
+        log(`Interrupted. The captured pages are kept; run the same command again to continue.`);
         return status.access;
       }
       const capture = writer.finish(result.complete, result.gone);
@@ -122,7 +122,7 @@ export const command = defineCommand<CaptureArguments>({
       for (const { url, reason } of capture.notCaptured.slice(0, 10))
         out(`  not captured: ${printable(url)}: ${printable(reason)}`);
       if (capture.notCaptured.length > 10) out(`  and ${capture.notCaptured.length - 10} more, in the index`);
-      if (result.cutOff) out(`  The limit of ${args.limit} pages cut the rest off: --limit takes a larger one.`);
+      if (result.cutOff) out(`  Stopped at the limit of ${args.limit} pages. Use a larger --limit for the rest.`);
       out(`  in ${folder}`);
       return status.fine;
     } catch (error) {
@@ -133,7 +133,7 @@ export const command = defineCommand<CaptureArguments>({
         [
           {
             message: `${address} cannot be reached: ${error.message}`,
-            hint: `What was captured before is untouched. Check the address of "${source.name}" in local-needle.yaml.`,
+            hint: `The pages captured before were not changed. Check the address of "${source.name}" in local-needle.yaml.`,
           },
         ],
         'access',

@@ -30,7 +30,7 @@ export const failOn = {
   'fail-on': {
     choices: ['error', 'warning', 'never'],
     default: 'error',
-    describe: 'Exit with 1 if there is a finding of this level or above',
+    describe: 'Exit with status 1 for findings of this level or higher',
   },
 } as const;
 
@@ -60,17 +60,17 @@ const options = {
   watch: {
     type: 'boolean',
     default: false,
-    describe: 'Check again when a rule, style or page changes, and show what changed',
+    describe: 'Check again after each change and show the differences',
   },
   'all-viewports': {
     type: 'boolean',
     default: false,
-    describe: 'Check at every viewport; say where a verdict varies',
+    describe: 'Check every viewport and show where verdicts differ',
   },
   browser: {
     type: 'boolean',
     default: false,
-    describe: "Let Chromium judge, the pages' own scripts running; show where it differs",
+    describe: "Check in Chromium, with the pages' scripts running",
   },
   page: { type: 'string', array: true, nargs: 1, describe: 'Only this page' },
   quiet: { type: 'boolean', default: false, describe: 'Only the findings, without the table' },
@@ -78,7 +78,7 @@ const options = {
   accept: {
     type: 'boolean',
     default: false,
-    describe: `Keep these verdicts in ${acceptedName}; later checks say what stopped hitting`,
+    describe: `Keep these verdicts in ${acceptedName}; later checks report rules that no longer hit`,
   },
   ...lookOptions,
   ...failOn,
@@ -108,8 +108,8 @@ export const command = defineCommand<CheckArguments>({
     if (together.length > 1 || (args.watch && args.accept))
       throw new ProblemError([
         {
-          message: `--${[...together, ...(args.accept ? ['accept'] : [])].join(' and --')} do not go together`,
-          hint: 'Run them one after the other.',
+          message: `--${[...together, ...(args.accept ? ['accept'] : [])].join(' and --')} cannot be combined`,
+          hint: 'Use one of them at a time.',
         },
       ]);
     if (args.accept && (args.rules.length > 0 || args.page !== undefined))
@@ -122,8 +122,8 @@ export const command = defineCommand<CheckArguments>({
     if (args.watch && (args.out !== undefined || !['text', 'json'].includes(args.format)))
       throw new ProblemError([
         {
-          message: '--watch shows its report as text or JSON, and writes no file',
-          hint: 'Leave out --watch, or --out and --format.',
+          message: '--watch prints text or JSON only and cannot write a file',
+          hint: 'Remove --watch, or --out and --format.',
         },
       ]);
     const withLost = ({ project, input, content, keep }: OpenedCheck, plain: CheckReport) => {
@@ -162,7 +162,9 @@ export const command = defineCommand<CheckArguments>({
       const { project, input } = read;
       const accepted = accept(readAccepted(project.directory) ?? {}, report, input.viewports[0]?.name ?? '');
       writeFiles(project.directory, new Map([[acceptedName, acceptedText(accepted)]]));
-      log(`Kept in ${acceptedName}: ${count(report.cells.length, 'verdict')}. Later checks say what stopped hitting.`);
+      log(
+        `Kept in ${acceptedName}: ${count(report.cells.length, 'verdict')}. Later checks report rules that no longer hit.`,
+      );
     }
     return statusFor(
       report.findings.map(({ level }) => level),

@@ -21,7 +21,7 @@ export const command = defineCommand<CompareArguments>({
   positionals,
   formats: ['text', 'json'],
   options,
-  examples: [['$0 compare live staging', 'which rules break on the other copy, and what would hold on both']],
+  examples: [['$0 compare live staging', 'which rules break on the other copy, and what would work on both']],
   async run(args, { out }) {
     const project = loadProject(findProject(args.project, process.cwd()));
     const [here, there] = [args.a, args.b].map((name) =>

@@ -22,17 +22,17 @@ const positionals = {
   files: {
     type: 'string',
     array: true,
-    describe: 'Stylesheets, scripts and snippets of HTML; FILE=/path for a snippet of one page',
+    describe: 'Stylesheets, scripts and HTML snippets; FILE=/path for the snippet of one page',
     demandOption: true,
   },
 } as const;
 
 const options = {
-  out: { type: 'string', default: 'rules/converted.css', describe: 'Rule file to write, in the project' },
+  out: { type: 'string', default: 'rules/converted.css', describe: 'Rule file to write' },
   leftover: {
     type: 'string',
     default: 'leftover',
-    describe: 'Folder for what is not for single pages, in the project',
+    describe: 'Folder for the CSS and scripts that stay site-wide',
   },
   'dry-run': { type: 'boolean', default: false, describe: 'Show the rules and write nothing' },
 } as const;
@@ -44,8 +44,8 @@ export const command = defineCommand<ConvertArguments>({
   options,
   formats: ['text', 'json'],
   examples: [
-    ['$0 convert old/site-wide.css --dry-run', 'look first'],
-    ['$0 convert old/site-wide.css old/pay.html=/tickets/pay', 'a snippet of one page with it'],
+    ['$0 convert old/site-wide.css --dry-run', 'shows the rules only'],
+    ['$0 convert old/site-wide.css old/pay.html=/tickets/pay', 'with the snippet of one page'],
   ],
   async run(args, { out, log }) {
     const { project, source, content } = openProject(args);
@@ -83,7 +83,7 @@ export const command = defineCommand<ConvertArguments>({
     if (args['dry-run'] && args.format !== 'json' && result.rules !== '') out(`\n${result.rules.trimEnd()}`);
     if (args['dry-run']) log('Nothing was written (--dry-run).');
     else if (!same)
-      log('Nothing was written, since pages would look different: this is a fault of Local Needle, tell its makers.');
+      log('Nothing was written, because pages would look different. This is a bug in Local Needle; please report it.');
     return same ? status.fine : status.findings;
   },
 });
@@ -92,7 +92,7 @@ function ruleFileNamed(name: string): string {
   const file = name.split('\\').join('/');
   if (!file.split('/').includes('..') && file.endsWith('.css') && !file.startsWith('/')) return file;
   throw new ProblemError([
-    { message: `${name} is no rule file of the project`, hint: 'Name one below the folder of local-needle.yaml.' },
+    { message: `${name} is not a rule file of the project`, hint: 'Name one below the folder of local-needle.yaml.' },
   ]);
 }
 
@@ -102,7 +102,10 @@ function oldFile(given: string, content: SiteContent, source: SiteSource): OldFi
   const kind = kinds[extname(path).toLowerCase()];
   if (!kind)
     throw new ProblemError([
-      { message: `${path} is no stylesheet, script or snippet`, hint: 'Name files that end in .css, .js or .html.' },
+      {
+        message: `${path} is not a stylesheet, script or HTML snippet`,
+        hint: 'Name files that end in .css, .js or .html.',
+      },
     ]);
   let text: string;
   try {
@@ -137,8 +140,8 @@ function refuseToOverwrite(directory: string, files: string[]): void {
   if (there.length > 0)
     throw new ProblemError([
       {
-        message: `${there.join(', ')} ${there.length === 1 ? 'is' : 'are'} there already; nothing was written`,
-        hint: 'Name other places by --out and --leftover, or move them away.',
+        message: `${there.join(', ')} ${there.length === 1 ? 'is' : 'are'} already there; nothing was written`,
+        hint: 'Choose other places with --out and --leftover, or move the files.',
       },
     ]);
 }

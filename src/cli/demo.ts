@@ -10,30 +10,30 @@ import { defineCommand, type ArgumentsOf, status } from './command.js';
 /** The whole job on the demo's site, command by command. */
 const steps = (live: string, staging: string): { why: string; command: string[]; quiet?: boolean }[] => [
   {
-    why: 'A project for a running site and its staging copy',
+    why: 'Set up a project for a running site and its staging copy',
     command: ['init', `live=${live}`, `staging=${staging}`],
   },
   { why: 'Capture both: sitemaps first, then links; robots.txt obeyed', command: ['capture', 'live'], quiet: true },
   { why: '', command: ['capture', 'staging'], quiet: true },
-  { why: 'Know the pages: what can pick each of them out', command: ['pages'] },
-  { why: 'One of them: each way to target it, ready to paste', command: ['pages', '/tickets/pay'] },
-  { why: 'Check: every rule on every page that it targets (four rules hold a mistake)', command: ['check'] },
+  { why: 'List the pages with what can target them', command: ['pages'] },
+  { why: 'One page: every way to target it, ready to paste', command: ['pages', '/tickets/pay'] },
+  { why: 'Check every rule on every page that it targets (four rules contain a mistake)', command: ['check'] },
   {
-    why: 'Why a rule does not show: what beats it, and the smallest change that wins',
+    why: 'Why a rule has no effect: what overrides it, and the smallest change that wins',
     command: ['why', 'camera-colour', '/harbours/skerry'],
   },
-  { why: 'Will the rules hold on staging, where IDs differ?', command: ['compare', 'live', 'staging'] },
+  { why: 'Do the rules also work on staging, where the IDs differ?', command: ['compare', 'live', 'staging'] },
   {
-    why: 'Ship: one stylesheet and one script, read back and held against the check (the four mistakes are left as they are)',
+    why: 'Build one stylesheet and one script, read them back and compare them with the check (despite the four mistakes)',
     command: ['build', '--as', 'bundle', '--out', 'local-needle', '--force'],
   },
   {
-    why: 'Ship it where each page has a box of its own: one snippet, ready to paste',
+    why: 'Build a snippet for one page, ready to paste',
     command: ['build', '--as', 'snippets', '--page', '/harbours/skerry', '--force'],
     quiet: true,
   },
   {
-    why: 'Bring old CSS and snippets along: rules where they are for single pages, and proof that nothing changes',
+    why: 'Convert old CSS and snippets into rules, and prove that no page changes',
     command: ['convert', 'old/site-wide.css', 'old/pay.html=/tickets/pay', 'old/everywhere.html'],
   },
 ];
@@ -50,7 +50,7 @@ async function serve(copy: Copy): Promise<DemoServer> {
 const positionals = {
   folder: {
     type: 'string',
-    describe: 'An empty folder to make it in; a temporary one if left out',
+    describe: 'An empty folder for the demo project (default: a temporary one)',
   },
 } as const;
 
@@ -86,13 +86,13 @@ export const command = defineCommand<DemoArguments>({
       await Promise.all(servers.map((server) => server.close()));
     }
     output.out(`${colour.bold('Try next')}, in ${directory}:`);
-    output.out(`  mend .promo-feild in rules/tickets.css and nite-boat in rules/site.css, then: local-needle check`);
-    output.out(`  see it in your browser: local-needle preview`);
+    output.out(`  fix .promo-feild in rules/tickets.css and nite-boat in rules/site.css, then run: local-needle check`);
+    output.out(`  see the pages in your browser: local-needle preview`);
     output.out(
-      `  read local-needle/local-needle.css: each selector is limited to its pages, with the rule's note above it`,
+      `  read local-needle/local-needle.css: every selector is limited to its pages, with the note of its rule above it`,
     );
     output.out(
-      `  npm run demo:serve in the clone keeps the site up; then: CREW_COOKIE=1 local-needle capture --visitor member`,
+      `  keep the site running with npm run demo:serve in the clone, then: CREW_COOKIE=1 local-needle capture --visitor member`,
     );
     return status.fine;
   },

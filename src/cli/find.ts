@@ -12,7 +12,7 @@ export function queryOf({ selector, text }: Pick<FindArguments, 'selector' | 'te
   if ((selector === undefined) === (text === undefined))
     throw new ProblemError([
       {
-        message: 'Name a selector, or words of the page with --text',
+        message: 'Name a selector, or text of the page with --text',
         hint: 'local-needle find ".masthead .logo", or local-needle find --text "Sign up"',
       },
     ]);
@@ -26,12 +26,12 @@ export function queryOf({ selector, text }: Pick<FindArguments, 'selector' | 'te
   throw new ProblemError([{ message: fault.message, at, source: selector, hint: fault.hint }]);
 }
 
-const positionals = { selector: { type: 'string', describe: 'A selector, or a list of them' } } as const;
+const positionals = { selector: { type: 'string', describe: 'A selector or a selector list' } } as const;
 
 const options = {
-  text: { type: 'string', describe: 'Words seen on the page, instead of a selector' },
-  page: { type: 'string', describe: 'Path of the page to look at closely (default: the first that matches)' },
-  timeout: { type: 'number', default: 60, describe: 'Seconds that the search may take' },
+  text: { type: 'string', describe: 'Text on the page, instead of a selector' },
+  page: { type: 'string', describe: 'Page to propose selectors for (default: the first match)' },
+  timeout: { type: 'number', default: 60, describe: 'Time limit of the search, in seconds' },
   ...lookOptions,
 } as const;
 

@@ -41,8 +41,8 @@ export const command = defineCommand<InitArguments>({
     if (existsSync(join(directory, configurationName))) {
       throw new ProblemError([
         {
-          message: `${join(directory, configurationName)} is there already; it was left as it is`,
-          hint: 'Edit it, or take it away to start anew.',
+          message: `${join(directory, configurationName)} already exists and was not changed`,
+          hint: 'Edit it, or delete it to start again.',
         },
       ]);
     }
@@ -59,15 +59,15 @@ export const command = defineCommand<InitArguments>({
       if (!content) continue;
       const bare = content.site.pages.filter((page) => soleHandles(page, content.site).length === 0).length;
       out(`${count(content.site.pages.length, 'page')} in ${where}. ${formsText(content.site, content.found)}`);
-      if (bare > 0) out(`${count(bare, 'page')} can be told only by path.`);
+      if (bare > 0) out(`${count(bare, 'page')} can only be targeted by path.`);
     }
-    out(`Wrote ${[...files.keys()].join(' and ')}.${hasRules ? ' Your rules were left as they are.' : ''}`);
-    out(`Editors complete and check them by ${[...editor.keys()].join(', ')}.`);
+    out(`Wrote ${[...files.keys()].join(' and ')}.${hasRules ? ' Your rules were not changed.' : ''}`);
+    out(`For completion and validation in editors: ${[...editor.keys()].join(', ')}.`);
     const capture = sites
       .filter(({ content }) => !content)
       .map(({ name }) => colour.bold(`local-needle capture ${name}`));
     out(
-      `Next: ${capture.length > 0 ? `${capture.join(' and ')} ${capture.length > 1 ? 'capture' : 'captures'} the pages, ` : ''}${colour.bold('local-needle pages')} lists them, ${colour.bold('local-needle check')} judges the rules.`,
+      `Next: ${capture.length > 0 ? `${capture.join(' and ')} ${capture.length > 1 ? 'capture' : 'captures'} the pages, ` : ''}${colour.bold('local-needle pages')} lists them, ${colour.bold('local-needle check')} checks the rules.`,
     );
     return status.fine;
   },
@@ -92,12 +92,12 @@ function newSite(from: string, defaultName: string): NewSite {
   const [, name = defaultName, where = from] = /^([A-Za-z_][\w-]*)=(.+)$/.exec(from) ?? [];
   if (!/^[A-Za-z_][\w-]*$/.test(name))
     throw new ProblemError([
-      { message: `"${name}" is no name for a site`, hint: 'A name is letters, digits and hyphens, such as live.' },
+      { message: `"${name}" is not a valid site name`, hint: 'A name is letters, digits and hyphens, such as live.' },
     ]);
   if (/^https?:\/\//i.test(where)) {
     if (!URL.canParse(where))
       throw new ProblemError([
-        { message: `"${where}" is no address`, hint: 'Write it as https://www.saltmere.example.' },
+        { message: `"${where}" is not a valid address`, hint: 'Write it as https://www.saltmere.example.' },
       ]);
     return { name, where, content: null };
   }
@@ -122,7 +122,7 @@ function configurationText(directory: string, sites: NewSite[]): string {
 version: 1
 sites:
 ${lines.join('\n')}
-${forms.length > 0 ? `# Found on the pages: ${seen}. Leave it out to have it found anew each time.\npage-id:\n${forms.join('\n')}\n` : '# page-id: left out, it is found on the pages. Example: { in: body-class, like: "page-{id}" }\n'}rules: rules/**/*.css
+${forms.length > 0 ? `# Found on the pages: ${seen}. Remove it to detect it on each run.\npage-id:\n${forms.join('\n')}\n` : '# page-id: left out, it is found on the pages. Example: { in: body-class, like: "page-{id}" }\n'}rules: rules/**/*.css
 viewports: { desktop: 1280x800, phone: 390x844 }
 `;
 }
@@ -137,7 +137,7 @@ function exampleText(content: SiteContent | null): string {
 @needle example {
   note: "What this is for; the note ships as a comment.";
   pages: path("${path}");
-  paused: yes; /* take this line out to let it ship */
+  paused: yes; /* remove this line to ship the rule */
   @hide footer;
   h1 { color: teal; }
 }

@@ -26,12 +26,12 @@ function conditionOf(args: PagesArguments) {
 
 const oneFormOnly = { message: 'One page is shown as text or JSON', hint: 'Leave out the page for a list as CSV.' };
 
-const positionals = { page: { type: 'string', describe: 'Path of a page: show everything about it' } } as const;
+const positionals = { page: { type: 'string', describe: 'Path of a page, to show every way to target it' } } as const;
 
 const options = {
-  path: { type: 'string', describe: 'Only pages whose path fits, such as "/winter/*"' },
+  path: { type: 'string', describe: 'Only pages whose path matches, such as "/winter/*"' },
   'page-id': { type: 'string', describe: 'Only the page with this ID' },
-  all: { type: 'boolean', default: false, describe: 'List every page, however many' },
+  all: { type: 'boolean', default: false, describe: 'List all pages, however many' },
   'body-class': { type: 'string', describe: 'Only pages with all of these classes on body' },
 } as const;
 

@@ -30,10 +30,12 @@ function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'time
   // The overview has the port after it.
   if (!Number.isInteger(port) || port < 0 || port > 65_534)
     throw new ProblemError([
-      { message: '--port is a number from 0 to 65534', hint: 'Leave it out, or say --port 4840.' },
+      { message: '--port must be a number from 0 to 65534', hint: 'Remove it, or write --port 4840.' },
     ]);
   if (!(timeout > 0))
-    throw new ProblemError([{ message: '--timeout is a number of seconds above 0', hint: 'Say --timeout 60.' }]);
+    throw new ProblemError([
+      { message: '--timeout must be a number of seconds greater than 0', hint: 'Write --timeout 60.' },
+    ]);
 }
 
 /** What the preview shows of what was read. */
@@ -59,8 +61,8 @@ function upstreamOf({ project, source }: OpenedCheck, args: Omit<PreviewArgument
     if (!args.live) return null;
     throw new ProblemError([
       {
-        message: `--live passes a running site through, and ${source.name} is a ${source.from.kind === 'har' ? 'recording' : 'folder'}`,
-        hint: 'Leave --live out, or name a site with an address.',
+        message: `--live needs a running site, but ${source.name} is a ${source.from.kind === 'har' ? 'recording' : 'folder'}`,
+        hint: 'Remove --live, or name a site with an address.',
       },
     ]);
   }
@@ -117,10 +119,10 @@ const options = {
   live: {
     type: 'boolean',
     default: false,
-    describe: 'Pass the running site through, forms and sign-in too, instead of showing captured pages',
+    describe: 'Proxy the running site, with its forms and sign-in, instead of the captured pages',
   },
-  port: { type: 'number', default: 4820, describe: 'Port of the pages; the overview has the next. 0: any' },
-  timeout: { type: 'number', default: 30, describe: 'Seconds that the running site may take to answer' },
+  port: { type: 'number', default: 4820, describe: 'Port of the pages; the overview uses the next one (0: any)' },
+  timeout: { type: 'number', default: 30, describe: 'Timeout of the running site, in seconds' },
   ...lookOptions,
 } as const;
 
@@ -130,8 +132,8 @@ export const command = defineCommand<PreviewArguments>({
   ...siteByName,
   options,
   examples: [
-    ['$0 preview', 'the captured pages with the rules applied; saving a rule shows at once'],
-    ['$0 preview live --live', 'the running site passed through: sign in, fill in forms'],
+    ['$0 preview', 'the captured pages with the rules applied'],
+    ['$0 preview live --live', 'the running site, with sign-in and forms'],
   ],
   async run({ name, ...args }, output) {
     const { out, log } = output;
@@ -150,8 +152,8 @@ export const command = defineCommand<PreviewArguments>({
         return readingOf(all);
       },
       (problem) => {
-        if (problem) log(`${problemsText(problem.problems, style)}\nThe last good rules stay in the preview.`);
-        else log('The rules can be read again.');
+        if (problem) log(`${problemsText(problem.problems, style)}\nThe preview keeps the last valid rules.`);
+        else log('The rules are valid again.');
       },
     );
     all.learnt.save();
@@ -184,11 +186,11 @@ export const command = defineCommand<PreviewArguments>({
     out(`Overview  ${preview.overview}`);
     const from = upstream
       ? args.live
-        ? `passed through from ${upstream.origin}`
+        ? `proxied from ${upstream.origin}`
         : 'as captured'
       : `as ${all.source.from.kind === 'har' ? 'recorded' : 'they are'}`;
-    out(`Pages     ${preview.pages}  ${from}, the rules applied`);
-    log('Saving a rule shows at once. Ctrl+C stops the preview.');
+    out(`Pages     ${preview.pages}  ${from}, with the rules applied`);
+    log('The preview reloads when you save a rule. Press Ctrl+C to stop.');
     await new Promise<void>((done) => process.once('SIGINT', () => done()).once('SIGTERM', () => done()));
     await watcher.close();
     await preview.close();

@@ -36,8 +36,8 @@ function setPaused(project: Project, name: string | undefined, paused: boolean, 
   if (!project.settings.pageFiles || !rule.name.includes('/')) return edit(project, rule, paused, out);
   throw new ProblemError([
     {
-      message: `${rule.name} is a file of its own, not a @needle block`,
-      hint: 'Move the file out of the folder of page-files to switch it off.',
+      message: `${rule.name} comes from a file named after its page, not from a @needle block`,
+      hint: 'Move the file out of the page-files folder to turn it off.',
     },
   ]);
 }
@@ -58,7 +58,7 @@ const positionals = {
   do: {
     choices: ['list', 'pause', 'resume'],
     default: 'list',
-    describe: 'List the rules, or switch one off or on',
+    describe: 'list, pause or resume',
   },
   name: { type: 'string', describe: 'The rule to pause or resume' },
 } as const;
@@ -69,8 +69,8 @@ export const command = defineCommand<RulesArguments>({
   positionals,
   formats: ['text', 'json'],
   examples: [
-    ['$0 rules', 'every rule with its reason and what it comes to'],
-    ['$0 rules pause calm-payment', 'switch one off; nothing else in its file changes'],
+    ['$0 rules', 'every rule with its note and verdicts'],
+    ['$0 rules pause calm-payment', 'stop shipping one rule'],
   ],
   async run(args, { out }) {
     const project = loadProject(findProject(args.project, process.cwd()));

@@ -87,9 +87,7 @@ function examplesText(examples: [string, string][], width: number): string {
 /** The help of the program: every command with what it is for. */
 function listCommands(parser: Argv): void {
   parser
-    .usage(
-      '$0 COMMAND\n\nRules for single pages of a website: write them with a reason, check which pages they hit, ship them.',
-    )
+    .usage('$0 COMMAND\n\nStyle and script rules for single pages of a website: write, check and ship them.')
     .version(version)
     .demandCommand(1)
     .epilogue(

@@ -2,7 +2,7 @@ import { configurationSchema, cssCustomData } from '../project/schema.js';
 import { defineCommand, type ArgumentsOf, status } from './command.js';
 
 const options = {
-  css: { type: 'boolean', default: false, describe: 'Print the custom data for CSS editors instead' },
+  css: { type: 'boolean', default: false, describe: 'Print custom data for CSS editors instead' },
 } as const;
 
 type SchemaArguments = ArgumentsOf<Record<never, never>, typeof options>;

@@ -18,7 +18,7 @@ export function watchFolders(folders: string[], log: Output['log'], changed: (pa
     followSymlinks: false,
     ignored: /(^|[/\\])(node_modules|\.git|\.local-needle)([/\\]|$)/,
   })
-    .on('error', (error) => log(`Changes may go unseen: ${(error as Error).message}`))
+    .on('error', (error) => log(`Changes may be missed: ${(error as Error).message}`))
     .on('all', (_event, path) => {
       paths.push(path);
       clearTimeout(timer);
@@ -48,6 +48,6 @@ export async function watchAndCheck(
     }
   };
   look();
-  watchFolders(folders, log, look).on('ready', () => log('Watching for changes; Ctrl+C stops it.'));
+  watchFolders(folders, log, look).on('ready', () => log('Watching for changes. Press Ctrl+C to stop.'));
   return new Promise<never>(() => undefined);
 }

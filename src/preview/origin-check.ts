@@ -18,10 +18,12 @@ export function checkOrigin(app: FastifyInstance, senders: (() => string[]) | nu
       return reply
         .code(403)
         .type('text/plain; charset=utf-8')
-        .send(`This preview answers to ${allowed[0]} alone, not to ${JSON.stringify(request.headers.host ?? '')}.\n`);
+        .send(
+          `This preview only answers requests to ${allowed[0]}, not to ${JSON.stringify(request.headers.host ?? '')}.\n`,
+        );
     if (senders === null || request.method === 'GET' || request.method === 'HEAD') return undefined;
     if (!senders().includes(request.headers.origin ?? ''))
-      return reply.code(403).type('text/plain; charset=utf-8').send('Only the preview itself may ask for this.\n');
+      return reply.code(403).type('text/plain; charset=utf-8').send('Only the preview itself may request this.\n');
     return undefined;
   });
 }

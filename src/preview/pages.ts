@@ -67,7 +67,7 @@ export async function servePages(options: PagesOptions): Promise<{ app: FastifyI
   const pass = upstream && (await passThrough(app, upstream, { ...options, show, allowed: dressing }));
   app.all('/*', (request, reply) => {
     const url = request.raw.url ?? '';
-    if (!url.startsWith('/')) return reply.code(400).type('text/plain').send('This is no path.\n');
+    if (!url.startsWith('/')) return reply.code(400).type('text/plain').send('This is not a valid path.\n');
     // It would go on answering for this port when the preview is long gone.
     if (request.headers['service-worker'] === 'script')
       return reply.code(404).type('text/plain').send('The preview runs no service workers.\n');
@@ -76,7 +76,7 @@ export async function servePages(options: PagesOptions): Promise<{ app: FastifyI
       return reply
         .code(405)
         .type('text/html; charset=utf-8')
-        .send(note('Captured pages take no forms', upstream ? 'local-needle preview --live passes them on.' : ''));
+        .send(note('Captured pages cannot submit forms', upstream ? 'Use local-needle preview --live.' : ''));
     return captured(request, reply, options, show) ?? (pass ? pass(request, reply) : notThere(url, reply, options));
   });
   return { app, seen };
@@ -164,7 +164,7 @@ function noticesOf({ bundle, reading }: PreviewSession, page: Page, html: string
       const by = forbiddenBy(text, each, own);
       return by === null
         ? []
-        : `The page's Content-Security-Policy (${by}) forbids ${name}. The preview lets it in; the live site must allow it.`;
+        : `The page's Content-Security-Policy (${by}) forbids ${name}. The preview allows it; the live site must allow it too.`;
     }),
   );
 }

@@ -90,7 +90,7 @@ export interface AddRequest {
   addedByScript: boolean;
   /** False: show what it would do. */
   write: boolean;
-  /** Write it although it has errors. */
+  /** Write the rule even if it has errors. */
   force: boolean;
 }
 

@@ -61,14 +61,14 @@ export async function passThrough(
     const why = reason(error);
     // Of a site that is down, not every picture is told.
     if (why !== told || reply.request.headers['sec-fetch-dest'] !== 'image')
-      log(`${origin}${reply.request.raw.url} could not be had: ${why}`);
+      log(`${origin}${reply.request.raw.url} could not be loaded: ${why}`);
     told = why;
     const slow = why.includes('answer');
-    const hint = `${slow ? 'Is it busy? --timeout gives it more seconds.' : 'Is it running?'} Load this page again once it answers.`;
+    const hint = `${slow ? 'Is it busy? Use a longer --timeout.' : 'Is it running?'} Reload this page when the site responds.`;
     return reply
       .code(slow ? 504 : 502)
       .type('text/html; charset=utf-8')
-      .send(note(`${origin} could not be had: ${why}`, hint, panel()));
+      .send(note(`${origin} could not be loaded: ${why}`, hint, panel()));
   };
   return (request, reply) =>
     reply.from(request.raw.url ?? '/', {

@@ -31,7 +31,7 @@ export class RuleRequest implements AddRequest {
 
 /** What came with a request as what it must be, or what is wrong with it. */
 export function requestOf<T extends object>(shape: new () => T, body: unknown): T | string {
-  if (typeof body !== 'object' || body === null || Array.isArray(body)) return 'This is no object';
+  if (typeof body !== 'object' || body === null || Array.isArray(body)) return 'This is not an object';
   const asked = plainToInstance(shape, body);
   const [error] = validateSync(asked, { whitelist: true, forbidNonWhitelisted: true });
   return error ? (Object.values(error.constraints ?? {})[0] ?? `"${error.property}" is wrong`) : asked;

@@ -22,7 +22,7 @@ export const overviewShell = (pages: string): string =>
     'overview.js',
     `<header>
 <h1><span id="site">Preview</span> <small id="how"></small></h1>
-<p><span id="totals" role="status">Verdicts are being made…</span> <a id="wrong" href="#findings-title"></a> · <a id="front" href="${escapeHtml(pages)}/">Open the site</a></p>
+<p><span id="totals" role="status">Checking…</span> <a id="wrong" href="#findings-title"></a> · <a id="front" href="${escapeHtml(pages)}/">Open the site</a></p>
 <noscript><p>The overview is filled by its script; allow scripts for this address.</p></noscript>
 </header>
 <pre id="problem" role="alert" hidden></pre>

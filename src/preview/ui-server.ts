@@ -83,7 +83,7 @@ export function serveUi(options: UiOptions): FastifyInstance {
     const findings = session.report?.findings.filter((each) => each.rule === rule && each.page === page) ?? [];
     return cell
       ? reply.type('text/html; charset=utf-8').send(wording.cell(cell, findings))
-      : reply.code(404).send({ error: `${rule} is not judged on ${page}` });
+      : reply.code(404).send({ error: `${rule} was not checked on ${page}` });
   });
   app.post('/switch', (request, reply) => {
     const asked = requestOf(SwitchRequest, request.body);
@@ -99,7 +99,7 @@ export function serveUi(options: UiOptions): FastifyInstance {
     const page = view.site.byPath.get(normalisePath(asked.address, pathOptions)) ?? null;
     const end = performance.now() + mostCounting;
     const picked = pick(asked.html, pickMark, page, view, () => performance.now() > end);
-    if (!picked) return reply.code(404).send({ error: 'The element is not in body, where rules reach' });
+    if (!picked) return reply.code(404).send({ error: 'The element is not in body, so rules do not apply to it' });
     const { place, words, proposals, counted, pages } = picked;
     return { place, words, proposals, counted, pages } satisfies PickAnswer;
   });

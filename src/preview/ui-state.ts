@@ -126,11 +126,11 @@ function rulesOn(
       on: cell
         ? wording.summary(cell)
         : hidesHere
-          ? 'hides here what belongs to other pages'
+          ? 'hides an element here that belongs to other pages'
           : captured
-            ? 'is being judged'
-            : 'this page was not captured: no verdict',
-      off: 'switched off in this preview',
+            ? 'is being checked'
+            : 'this page was not captured, so it has no verdict',
+      off: 'turned off in this preview',
       paused: 'paused in its file',
       expired: `ran until ${rule.until?.day ?? ''}`,
     }[status];

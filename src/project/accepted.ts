@@ -12,7 +12,7 @@ export function readAccepted(directory: string): Accepted | null {
   if (!existsSync(path)) return null;
   try {
     const value = JSON.parse(readFileSync(path, 'utf8')) as { accepted?: unknown; looks?: unknown };
-    if (value.accepted !== 1 || !isAccepted(value.looks)) throw new Error('it is no list of accepted verdicts');
+    if (value.accepted !== 1 || !isAccepted(value.looks)) throw new Error('it is not a list of accepted verdicts');
     return value.looks;
   } catch (error) {
     throw new ProblemError([

@@ -29,7 +29,7 @@ export function prepareAddition(project: Project, wanted: NewRule, writtenFile: 
   if (other)
     throw new ProblemError([
       {
-        message: `There is a rule "${wanted.name}" in ${other.at.file}:${other.at.line} already`,
+        message: `The rule "${wanted.name}" already exists in ${other.at.file}:${other.at.line}`,
         hint: 'Choose another name, or edit that one.',
       },
     ]);
@@ -37,7 +37,7 @@ export function prepareAddition(project: Project, wanted: NewRule, writtenFile: 
   if (file.split('/').includes('..') || !file.endsWith('.css'))
     throw new ProblemError([
       {
-        message: `${file} is no rule file of the project`,
+        message: `${file} is not a rule file of the project`,
         hint: 'Name one below the folder of local-needle.yaml, such as rules/tickets.css.',
       },
     ]);
@@ -57,7 +57,7 @@ export function prepareAddition(project: Project, wanted: NewRule, writtenFile: 
   );
   if (!rule || rule.name !== wanted.name || !isOne)
     throw new ProblemError([
-      { message: 'These options do not make one rule', hint: 'Look for brackets or quotes that are not closed.' },
+      { message: 'These options do not make one rule', hint: 'Check for unclosed brackets or quotes.' },
     ]);
   const findings = read.findings.filter((each) => each.rule === rule.name);
   return { file, block, rule, findings, form, text };

@@ -16,11 +16,11 @@ export class SiteSettings {
   address?: string;
   @optional() @text('name the recording, such as notes/visit.har') har?: string;
   @optional()
-  @Matches(/^\.\w+$/, { message: 'must be an ending with its dot, such as .html' })
+  @Matches(/^\.\w+$/, { message: 'must be a file extension such as .html' })
   'drop-extension'?: string;
   @optional()
   @IsArray({ message: 'must be a list, such as [p]' })
-  @IsString({ each: true, message: 'must hold names only, such as [p]' })
+  @IsString({ each: true, message: 'must contain names only, such as [p]' })
   'query-keys'?: string[];
   @optional() @text('such as /assets/local-needle.css') 'bundle-address'?: string;
 }

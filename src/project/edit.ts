@@ -34,12 +34,12 @@ export function writeEdited(directory: string, file: string, form: FileForm, tex
   try {
     if (form.bytes && (statSync(path).mode & 0o222) === 0)
       throw new ProblemError(
-        [{ message: `${file} is read-only; it was left as it is`, hint: `Make it writable first: chmod u+w ${file}` }],
+        [{ message: `${file} is read-only and was not changed`, hint: `Make it writable first: chmod u+w ${file}` }],
         'access',
       );
     if (form.bytes ? !readFileSync(path).equals(form.bytes) : existsSync(path)) {
       throw new ProblemError(
-        [{ message: `${file} was changed meanwhile; it was left as it is`, hint: 'Run the command again.' }],
+        [{ message: `${file} was changed in the meantime, so it was not written`, hint: 'Run the command again.' }],
         'access',
       );
     }
@@ -48,7 +48,7 @@ export function writeEdited(directory: string, file: string, form: FileForm, tex
   } catch (error) {
     if (error instanceof ProblemError) throw error;
     throw new ProblemError(
-      [{ message: `${file} cannot be written: ${systemReason(error)}`, hint: 'What stood there before is untouched.' }],
+      [{ message: `${file} cannot be written: ${systemReason(error)}`, hint: 'The previous content was not changed.' }],
       'access',
     );
   }

@@ -31,11 +31,11 @@ export function systemReason(error: unknown): string {
   const { code, message } = error as NodeJS.ErrnoException;
   const words: Record<string, string> = {
     ENOENT: 'there is no such file',
-    EACCES: 'this user may not read it',
-    EPERM: 'this user may not do that',
+    EACCES: 'permission denied',
+    EPERM: 'permission denied',
     EISDIR: 'it is a folder',
-    ENOTDIR: 'a part of its path is no folder',
-    ELOOP: 'its links go in a circle',
+    ENOTDIR: 'a part of its path is not a folder',
+    ELOOP: 'its symbolic links form a loop',
     ENOSPC: 'the disk is full',
     EROFS: 'the disk is read-only',
   };
@@ -74,7 +74,7 @@ export function loadFileUse(
   const use: FileUse = { url, at, path, content: null };
   try {
     if (path.startsWith('../') || !isInside(directory, file))
-      return { use, fault: `${url} lies outside the project, where rules may not reach` };
+      return { use, fault: `${url} is outside the project, and rules can only use files of the project` };
     return { use: { ...use, content: readBytes(file) }, fault: null };
   } catch (error) {
     return { use, fault: `${url} cannot be read: ${systemReason(error)} (looked for ${path})` };

@@ -29,7 +29,7 @@ export function readExpectation(node: AtRule, reader: Reader): void {
   const name = node.params.trim();
   if (!node.nodes) return reader.problem(node, 0, '@expect has no block', 'Write @expect NAME { … }.');
   if (!/^[A-Za-z_][\w-]*$/.test(name)) {
-    const message = name === '' ? '@expect has no name' : `"${name}" is no name for an expectation`;
+    const message = name === '' ? '@expect has no name' : `"${name}" is not a valid name for an expectation`;
     return reader.problem(
       node,
       '@expect '.length,
@@ -68,7 +68,7 @@ function readDisplay(node: AtRule, expectation: Expectation, reader: Reader): vo
     return reader.problem(
       node,
       0,
-      `@${kind} is not known in @expect`,
+      `@${kind} is unknown in @expect`,
       suggestion(kind, ['shown', 'hidden']).replace('mean ', 'mean @'),
     );
   if (node.nodes) return reader.problem(node, 0, `@${kind} takes no block`, `End it with a semicolon: @${kind} …;`);
@@ -87,7 +87,7 @@ function readLook(node: StyleRule, expectation: Expectation, reader: Reader): vo
       reader.problem(
         child,
         0,
-        'A style rule of @expect holds declarations alone',
+        'A style rule in @expect takes declarations only',
         'Write another style rule beside it.',
       );
       continue;

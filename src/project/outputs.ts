@@ -36,15 +36,17 @@ export function requireOwnFolder(directory: string, folder: string, source: stri
   const overlaps = (other: string) => inside(place, other) || inside(other, place);
   if (source !== null && overlaps(realpathSync(source)))
     throw new ProblemError([
-      { message: `${folder} and the site's own folder lie in one another`, hint: 'Name a folder beside it by --out.' },
+      { message: `${folder} and the folder of the site overlap`, hint: 'Choose a separate folder with --out.' },
     ]);
   if (inside(place, directory))
-    throw new ProblemError([{ message: `${folder} holds the project itself`, hint: 'Name another folder by --out.' }]);
+    throw new ProblemError([
+      { message: `${folder} contains the project itself`, hint: 'Choose another folder with --out.' },
+    ]);
   if (!existsSync(folder) || readdirSync(folder).length === 0 || known(directory).includes(place)) return;
   throw new ProblemError([
     {
-      message: `${folder} is not empty and no build of this project wrote it; it was left as it is`,
-      hint: 'Name a new folder by --out, or empty this one yourself.',
+      message: `${folder} is not empty and was not written by a build of this project; it was not changed`,
+      hint: 'Choose a new folder with --out, or empty this one.',
     },
   ]);
 }
@@ -56,8 +58,8 @@ export function requireOwnFiles(folder: string, names: string[]): void {
     if (!existsSync(file) || isOurs(readFileSync(file, 'utf8'), name)) continue;
     throw new ProblemError([
       {
-        message: `${join(folder, name)} is there, and no build wrote it; nothing was written`,
-        hint: 'Name another folder by --out, or move it away.',
+        message: `${join(folder, name)} already exists and was not written by a build; nothing was written`,
+        hint: 'Choose another folder with --out, or move the file.',
       },
     ]);
   }

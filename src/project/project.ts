@@ -151,7 +151,7 @@ function unknownNames(rule: Rule | Expectation, settings: Settings): Problem[] {
     if (name === null || lists[kind].includes(name)) return [];
     return [
       {
-        message: `"${rule.name}" names the ${kind} "${name}", which local-needle.yaml lacks`,
+        message: `"${rule.name}" names the ${kind} "${name}", which is not in local-needle.yaml`,
         at: rule.at,
         hint: lists[kind].length > 0 ? suggestion(name, lists[kind]) : `Add it below ${kind}s.`,
       },

@@ -48,7 +48,7 @@ export function readConfiguration(text: string, file: string): Settings {
   const syntax: Problem[] = document.errors.map((error) => ({
     message: `${file} is not valid YAML: ${error.message.replace(/ at line .*$/s, '')}`,
     at: placeOf(error.pos[0]),
-    hint: 'Look at the indentation, quotes and brackets there.',
+    hint: 'Check the indentation, quotes and brackets there.',
   }));
   if (syntax.length > 0) throw new ProblemError(withSource(syntax, text));
   const { configuration, faults } = checkedConfiguration(document.toJS());
@@ -104,7 +104,7 @@ function checkedConfiguration(value: unknown): { configuration: Configuration; f
       );
   }
   if (instance.sites !== undefined && Object.keys(configuration.sites).length === 0)
-    wrong(['sites'], 'There is no site', 'Add one, such as live: { folder: public }.');
+    wrong(['sites'], 'No site is configured', 'Add one, such as live: { folder: public }.');
   const isList = Array.isArray(instance['page-id']);
   const forms = listOf(instance['page-id']).map((form, index) =>
     checkedShape(PageIdSettings, form, isList ? ['page-id', String(index)] : ['page-id']),
@@ -172,7 +172,7 @@ export function chosenSite(settings: Settings, name: string | undefined): SiteSo
   if (site) return site;
   throw new ProblemError([
     {
-      message: `There is no site "${name}" in local-needle.yaml`,
+      message: `No site is configured "${name}" in local-needle.yaml`,
       hint: suggestion(
         name ?? '',
         settings.sites.map((each) => each.name),

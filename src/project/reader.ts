@@ -48,7 +48,7 @@ function descriptorValues(
     const value = rawValue(node).trim();
     const known = values[node.prop];
     if (listKeys.includes(node.prop)) values[node.prop] = [...((known as string[] | undefined) ?? []), value];
-    else if (known !== undefined) reader.problem(node, 0, `"${node.prop}" is given twice`, 'Keep one of them.');
+    else if (known !== undefined) reader.problem(node, 0, `"${node.prop}" appears twice`, 'Keep one of them.');
     else values[node.prop] = value;
     nodes.set(node.prop, node);
   }
@@ -72,7 +72,7 @@ export function readDescriptors<T extends object>(
       unknownKey &&
       (shape === (RuleDescriptors as unknown) || shape === (ExpectDescriptors as unknown)) &&
       declarationFault(node.prop, node.value) === null;
-    const remedy = css ? `Put it into a style rule: SELECTOR { ${node.prop}: ${node.value}; }` : hint;
+    const remedy = css ? `Put it in a style rule: SELECTOR { ${node.prop}: ${node.value}; }` : hint;
     reader.problem(node, unknownKey ? 0 : valueOffset(node), message, remedy);
   }
   return { values: instance, nodes, faulty: faults.length > 0 };
@@ -151,7 +151,7 @@ export class Reader implements ActionReader {
     const [call] = parseValue(text.trim()).nodes;
     const url = call?.type === 'function' && call.value.toLowerCase() === 'url' ? (call.nodes[0]?.value ?? '') : '';
     if (url === '') {
-      this.problem(node, offset, `"${text.trim()}" names no file`, 'Write url("file").');
+      this.problem(node, offset, `"${text.trim()}" does not name a file`, 'Write url("file").');
       return null;
     }
     const at = this.place(node, offset);
@@ -160,11 +160,11 @@ export class Reader implements ActionReader {
       loaded = this.load(this.file, url, at, ofTheProject ? 'read' : 'served');
     } catch (error) {
       if (!(error instanceof URIError)) throw error;
-      this.problem(node, offset, `"${url}" is no address of a file: a % stands alone`, 'Write %25 for it.');
+      this.problem(node, offset, `"${url}" is not a valid file URL: it contains a single %`, 'Write %25 instead.');
       return null;
     }
     const fault =
-      loaded.fault ?? (ofTheProject && loaded.use.path === null ? `${url} is no file of the project` : null);
+      loaded.fault ?? (ofTheProject && loaded.use.path === null ? `${url} is not a file of the project` : null);
     if (fault)
       this.found('missing-file', node, offset, fault, { hint: 'Name a file of the project, relative to this one.' });
     return fault && ofTheProject ? null : loaded.use;
@@ -181,7 +181,7 @@ export class Reader implements ActionReader {
   /** Whether browsers take a declaration; else a finding says why not. */
   isTaken(node: Declaration): boolean {
     const fault = declarationFault(node.prop, node.value);
-    if (fault) this.found('invalid-css', node, 0, `${fault.message}: browsers drop it`, { hint: fault.hint });
+    if (fault) this.found('invalid-css', node, 0, `${fault.message}, so browsers ignore it`, { hint: fault.hint });
     return fault === null;
   }
 
@@ -190,7 +190,7 @@ export class Reader implements ActionReader {
     const read = readDescriptors(block, shape, this);
     for (const node of block.nodes ?? []) {
       if (node.type === 'rule' || node.type === 'atrule')
-        this.problem(node, 0, `@${block.name} takes ${knownKeys(shape).join(', ')} and no rules`);
+        this.problem(node, 0, `@${block.name} takes ${knownKeys(shape).join(', ')} but no nested rules`);
     }
     return read;
   }

@@ -40,7 +40,7 @@ export function readContent(block: Container, around: Enclosing, rule: Rule, rea
     if (node.type === 'decl') {
       if (around.parents) run = addDeclaration(run, node, around, rule, reader);
       else if (around.on.length > 0 || around.within.length > 0) {
-        reader.problem(node, 0, `"${node.prop}" stands outside of a style rule`, 'Put it into one: SELECTOR { … }.');
+        reader.problem(node, 0, `"${node.prop}" is outside of a style rule`, 'Put it in one: SELECTOR { … }.');
       }
       continue;
     }
@@ -117,15 +117,15 @@ function readAtRule(node: AtRule, around: Enclosing, rule: Rule, reader: Reader)
     return reader.problem(
       node,
       0,
-      '@import cannot stand in a rule',
-      'Write @stylesheet url("https://…"); for one that is served, @style-file url("…"); for one of the project.',
+      '@import is not allowed in a rule',
+      'Write @stylesheet url("https://…"); for a file on the web, or @style-file url("…"); for a file of the project.',
     );
   if (!ownAtRules.includes(name)) {
     const known = [...ownAtRules, ...grouping, ...defining];
     return reader.problem(
       node,
       0,
-      `@${node.name} is not known in a rule`,
+      `@${node.name} is unknown in a rule`,
       renamedHint('atRule', name) ?? suggestion(name, known).replace('mean ', 'mean @'),
     );
   }
@@ -133,7 +133,7 @@ function readAtRule(node: AtRule, around: Enclosing, rule: Rule, reader: Reader)
     return reader.problem(
       node,
       0,
-      `@${name} cannot stand inside another block than @on`,
+      `@${name} is only allowed at the top of a rule or in @on`,
       'Move it to the top of the @needle block.',
     );
   }

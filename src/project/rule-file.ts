@@ -50,7 +50,7 @@ function syntaxHint(reason: string): string | undefined {
     [/Unclosed string/, 'Close it with the quote that opened it, on the same line.'],
     [/Unclosed comment/, 'Close it with */. A path with /* in it needs quotes: path("/winter/*").'],
     [/Unclosed bracket/, 'Close it with a ).'],
-    [/Unexpected }/, 'There is one } too many, or a { is missing before it.'],
+    [/Unexpected }/, 'Remove the extra }, or add the missing { before it.'],
     [/Unknown word/, 'A descriptor is written name: value; and a style rule selector { … }.'],
   ];
   return hints.find(([pattern]) => pattern.test(reason))?.[1];
@@ -59,12 +59,7 @@ function syntaxHint(reason: string): string | undefined {
 function readTopLevel(node: ChildNode, reader: Reader): void {
   if (node.type === 'comment') return;
   if (node.type === 'decl') {
-    reader.problem(
-      node,
-      0,
-      `"${node.prop}" stands outside of any block`,
-      'Put it into a style rule of a @needle block.',
-    );
+    reader.problem(node, 0, `"${node.prop}" is outside of any block`, 'Put it in a style rule of a @needle block.');
   } else if (
     node.type === 'rule' ||
     [...grouping, ...defining, 'import', 'charset'].includes(node.name.toLowerCase())
@@ -74,7 +69,7 @@ function readTopLevel(node: ChildNode, reader: Reader): void {
       'unscoped',
       node,
       0,
-      `${shown} stands outside of any @needle block: it would reach every page, so it does not ship`,
+      `${shown} is outside of any @needle block. It would apply to every page, so it does not ship`,
       {
         hint: `Wrap it: @needle NAME { pages: path("/…"); ${node.type === 'rule' ? `${shown} { … }` : `${shown} …`} }`,
       },
@@ -87,7 +82,7 @@ function readTopLevel(node: ChildNode, reader: Reader): void {
     reader.problem(
       node,
       0,
-      `@${node.name} is not known at the top of a rule file`,
+      `@${node.name} is unknown at the top level of a rule file`,
       renamedHint('atRule', node.name) ??
         suggestion(node.name, ['needle', 'keep-visible', 'expect']).replace('mean ', 'mean @'),
     );
@@ -100,7 +95,7 @@ function readNeedle(node: AtRule, reader: Reader): void {
   const name = node.params.trim();
   if (!node.nodes) return reader.problem(node, 0, '@needle has no block', 'Write @needle NAME { … }.');
   if (!/^[A-Za-z_][\w-]*$/.test(name)) {
-    const message = name === '' ? '@needle has no name' : `"${name}" is no name for a rule`;
+    const message = name === '' ? '@needle has no name' : `"${name}" is not a valid rule name`;
     return reader.problem(
       node,
       '@needle '.length,
@@ -172,7 +167,7 @@ function readRuleDescriptors(block: AtRule, rule: Rule, reader: Reader): void {
       reader.problem(
         nodes.get('allow') as Declaration,
         0,
-        `"${code}" is no finding`,
+        `"${code}" is not a finding code`,
         renamedHint('finding', code) ?? suggestion(code, Object.keys(findingCodes)),
       );
   }

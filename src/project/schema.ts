@@ -19,22 +19,22 @@ interface Schema {
 
 /** What each key is for, shown by editors. */
 const explained: Record<string, string> = {
-  sites: 'Named places that pages come from: a folder of HTML, an address, a HAR recording. The first is the default.',
-  folder: 'A folder of built HTML, counted from this file.',
-  address: 'A running site; local-needle capture captures its pages.',
+  sites: 'Where pages come from: a folder of HTML, an address or a HAR recording. The first site is the default.',
+  folder: 'A folder of HTML, relative to this file.',
+  address: 'The address of a running site; local-needle capture fetches its pages.',
   har: 'A HAR 1.2 recording of a visit.',
-  'drop-extension': 'An ending that addresses of pages may carry or not, such as .html.',
+  'drop-extension': 'A file extension that page addresses may omit, such as .html.',
   'query-keys': 'Query parameters that tell pages apart.',
-  'bundle-address': 'Where the site loads local-needle.css from.',
-  'page-id': 'How the site writes page IDs; left out, it is found on the pages.',
-  rules: 'Rule files; rules/**/*.css if left out.',
+  'bundle-address': 'The address that pages load local-needle.css from.',
+  'page-id': 'How the site writes page IDs (default: detected on the pages).',
+  rules: 'Rule files (default: rules/**/*.css).',
   'page-files': 'A folder of plain CSS and scripts named after the page they are for.',
   files: 'copy: files that CSS names are copied beside it; leave: their addresses stay as they are written.',
   place: 'Where pages load the build: head-end or body-end.',
-  paths: 'handles: a path ships as the sole handle of its page; run-time: local-needle.js tells every path.',
+  paths: 'handles: a path ships as the unique handle of its page; run-time: local-needle.js matches every path.',
   viewports: 'Sizes such as 1280x800; the first is the default.',
   states: 'Variants of a page, such as scrolled.',
-  visitors: 'Who asks; values may name environment variables as ${NAME}.',
+  visitors: 'Who requests the pages; values may use environment variables as ${NAME}.',
 };
 
 /** The JSON Schema (draft 2020-12) of local-needle.yaml, from the classes that validate it. */
@@ -101,13 +101,13 @@ const descriptors: Record<string, string> = {
   note: 'Why the rule is there; ships as a comment.',
   pages:
     'Which pages: path("…"), page-id(…), body-id(…), body-class(…), query("…"), site(…), all. A comma is or, a space is and.',
-  except: 'Which pages not.',
+  except: 'Which pages to exclude.',
   'page-count': 'How many pages the rule targets, such as 3.',
   important: 'yes: every declaration becomes !important.',
   'added-by': 'script: the element is added by a script.',
   paused: 'yes: listed, but not shipped.',
   until: 'The last day on which it ships: 2027-03-31.',
-  allow: 'A finding that is accepted here: missing-element "reason".',
+  allow: 'A finding to accept in this rule: missing-element "reason".',
 };
 
 /** Custom data by which editors complete the at-rules and descriptors of rule files in CSS. */

@@ -41,14 +41,14 @@ export function requireFolder(path: string, shown: string): void {
       [
         {
           message: `The folder ${shown} cannot be read: ${systemReason(error)}`,
-          hint: 'Check the name; it counts from the folder of local-needle.yaml.',
+          hint: 'Check the name. It is relative to the folder of local-needle.yaml.',
         },
       ],
       'access',
     );
   }
   throw new ProblemError(
-    [{ message: `${shown} is a file, not a folder`, hint: 'Name the folder that holds the pages.' }],
+    [{ message: `${shown} is a file, not a folder`, hint: 'Name the folder that contains the pages.' }],
     'access',
   );
 }

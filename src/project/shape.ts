@@ -33,7 +33,7 @@ export function checkedShape<T extends object>(
     const faults = [
       {
         keys,
-        message: `${keys.length > 0 ? `"${keys.at(-1)}"` : 'The file'} must hold ${knownKeys(shape).join(', ')}`,
+        message: `${keys.length > 0 ? `"${keys.at(-1)}"` : 'The file'} must contain ${knownKeys(shape).join(', ')}`,
         unknownKey: false,
       },
     ];
@@ -51,7 +51,7 @@ export function checkedShape<T extends object>(
       return {
         keys: [...keys, error.property],
         message: unknownKey
-          ? `"${error.property}" is not known here`
+          ? `"${error.property}" is unknown here`
           : missing
             ? `"${error.property}" is missing: it ${message}`
             : `"${error.property}" ${message}`,

@@ -20,7 +20,7 @@ export function visitorHeaders(
       if (found === undefined)
         problems.push({
           message: `The visitor "${name}" needs the environment variable ${variable}, which is not set`,
-          hint: `Set it before the call: ${variable}=… local-needle capture --visitor ${name}`,
+          hint: `Set it first: ${variable}=… local-needle capture --visitor ${name}`,
         });
       return found ?? '';
     });
@@ -32,8 +32,8 @@ export function visitorHeaders(
   for (const [key, value] of Object.entries(headers)) {
     if (/[\r\n\0]/.test(value))
       problems.push({
-        message: `The value of ${key} for the visitor "${name}" holds a line break`,
-        hint: 'Look at the environment variable that it comes from.',
+        message: `The value of ${key} for the visitor "${name}" contains a line break`,
+        hint: 'Check the environment variable that it comes from.',
       });
   }
   if (problems.length > 0) throw new ProblemError(problems);

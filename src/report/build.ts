@@ -36,11 +36,11 @@ export function buildText(report: BuildReport): string {
   }
   if (files.length > shown.length) lines.push(`  and ${files.length - shown.length} more`);
   if (bundle && bundle.atRunTime.length > 0)
-    lines.push(`  Told by local-needle.js at run time: ${firstFew(bundle.atRunTime, 5)}`);
+    lines.push(`  Matched by local-needle.js at run time: ${firstFew(bundle.atRunTime, 5)}`);
   for (const { rule, reason } of left) lines.push(`  Left out: ${rule} (${reason})`);
   if (proof.findings.length === 0)
     lines.push(
-      `  Read back on ${count(proof.pages, 'page')}: ${count(proof.cells, 'verdict')} as checked, and nothing reaches a page that it is not for.`,
+      `  Read back on ${count(proof.pages, 'page')}: ${count(proof.cells, 'verdict')} as checked, and no page is affected that no rule targets.`,
     );
   return [...lines, ...(bundle ? loading(bundle, report) : [])].join('\n');
 }

@@ -24,9 +24,9 @@ export function changesText(before: CheckReport, now: CheckReport, style: Style)
   const same = (a: Finding) => JSON.stringify([a.code, a.rule, a.page, a.message]);
   const [known, found] = [new Set(before.findings.map(same)), new Set(now.findings.map(same))];
   const fresh = now.findings.filter((each) => !known.has(same(each)));
-  const mended = before.findings.filter((each) => !found.has(same(each))).length;
+  const fixed = before.findings.filter((each) => !found.has(same(each))).length;
   if (fresh.length > 0) lines.push('', ...findingsText(fresh, style));
-  if (mended > 0) lines.push(`  ${count(mended, 'finding')} gone.`);
+  if (fixed > 0) lines.push(`  ${count(fixed, 'finding')} gone.`);
   const { errors, warnings } = now.totals;
   return [
     lines.length > 0 ? 'Changed:' : 'Nothing changed.',

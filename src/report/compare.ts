@@ -6,11 +6,11 @@ export function compareText(report: CompareReport, { colour }: Style): string {
   const [here, there] = report.sites;
   const lines = [`${colour.bold(here)} and ${colour.bold(there)}`, ''];
   const paths = (list: string[]) => printable(firstFew(list, 6));
-  if (report.rules.length === 0) lines.push('Every rule picks the same pages and hits on both.');
+  if (report.rules.length === 0) lines.push('Every rule targets the same pages and works on both.');
   else
     lines.push(
       colour.bold(
-        `${count(report.rules.length, 'rule')} that ${report.rules.length === 1 ? 'does' : 'do'} not mean the same on both`,
+        `${count(report.rules.length, 'rule')} that ${report.rules.length === 1 ? 'does' : 'do'} not work the same on both`,
       ),
     );
   for (const rule of report.rules) {
@@ -22,7 +22,7 @@ export function compareText(report: CompareReport, { colour }: Style): string {
         `    ${printable(selector)} on ${printable(page)}: ${count(inHere, 'element')} on ${here}, ${inThere} on ${there}`,
       );
     }
-    if (rule.instead) lines.push(`    ${colour.cyan('→')} ${printable(rule.instead)} holds on both.`);
+    if (rule.instead) lines.push(`    ${colour.cyan('→')} ${printable(rule.instead)} works on both.`);
   }
   lines.push('', colour.bold('Pages'));
   lines.push(`  on ${here} alone: ${report.onlyOnA.length > 0 ? paths(report.onlyOnA) : 'none'}`);

@@ -46,7 +46,7 @@ figure { margin: 0; } figcaption { color: var(--soft); font-size: 13px; } figure
 ${targeted.map(pairHtml).join('\n') || '<p>None.</p>'}
 </section>
 <section><h2>Pages that must stay as they are</h2>
-${controls.map(pairHtml).join('\n') || '<p>Every page has a rule: there is none to compare.</p>'}
+${controls.map(pairHtml).join('\n') || '<p>Every page has a rule, so there is no page to compare.</p>'}
 </section>
 </body>
 </html>

@@ -29,7 +29,7 @@ export function convertText(
   const lines = [
     converted.length > 0
       ? `${count(converted.length, 'rule')} ${isTry ? 'for' : 'in'} ${files.rules}`
-      : 'Nothing here is for single pages.',
+      : 'Nothing in these files is for single pages.',
     ...rows.map(([rule = '', condition = '', what = '', from = '']) => {
       const [first = 0, second = 0, third = 0] = widths;
       return `  ${colour.bold(rule.padEnd(first))}  ${condition.padEnd(second)}  ${what.padEnd(third)}  ${colour.dim(from)}`;
@@ -54,15 +54,14 @@ export function convertText(
   lines.push('');
   if (differences.length === 0)
     lines.push(
-      `${colour.green('Proven')} on ${count(proof.pages, 'page')} at ${count(proof.viewports, 'viewport')}${proof.states.length > 0 ? ` (${proof.states.join(' ')} too)` : ''}: every element looks as it did with the old files.\n  ${proof.elements} elements, ${proof.values} values compared.`,
+      `${colour.green('Verified')} on ${count(proof.pages, 'page')} at ${count(proof.viewports, 'viewport')}${proof.states.length > 0 ? ` (${proof.states.join(' ')} too)` : ''}: every element looks as it did with the old files.\n  ${proof.elements} elements, ${proof.values} values compared.`,
     );
   else {
     lines.push(`${colour.red('Not the same')}: ${count(differences.length, 'value')} would change.`);
     for (const { page, element, property, before, after } of differences.slice(0, 10))
       lines.push(`  ${printable(page.path)} ${element} ${property}: ${printable(before)} → ${printable(after)}`);
   }
-  if (files.scripts.length > 0)
-    lines.push(`What scripts do is not proven; look at ${firstFew(files.scripts, 3)} yourself.`);
+  if (files.scripts.length > 0) lines.push(`Scripts are not verified. Check ${firstFew(files.scripts, 3)} yourself.`);
   if (!isTry && converted.length > 0)
     lines.push(
       `Next: local-needle check, then put ${files.leftovers.length > 0 ? `${files.leftovers.join(', ')} in place of the old files` : 'the old files away'} and build.`,

@@ -17,8 +17,7 @@ export function findText(report: FindReport, style: Style): string {
       `  ${printable(firstFew([...where, ...report.pages.slice(6).map(({ path }) => path)], 6))}`,
     );
   }
-  if (report.cutOff)
-    lines.push(colour.amber('  The time was up before every page was looked at; --page PATH narrows the search.'));
+  if (report.cutOff) lines.push(colour.amber('  The time limit ended the search early. Use --page PATH to narrow it.'));
   for (const { selector, elements, why, page } of report.nearMisses)
     lines.push(
       `  ${colour.cyan('→')} ${printable(selector)} matches ${count(elements, 'element')} on ${printable(page)}${why ? ` (${why})` : ''}`,
@@ -27,7 +26,7 @@ export function findText(report: FindReport, style: Style): string {
     const here = report.pages.find(({ path }) => path === report.page)?.elements ?? report.elements.length;
     lines.push(
       '',
-      `On ${colour.bold(printable(report.page))}${here > report.elements.length ? `, the first ${report.elements.length} of ${here}` : ''}, with selectors that match ${report.elements.length > 1 ? 'each' : 'it'} alone there:`,
+      `On ${colour.bold(printable(report.page))}${here > report.elements.length ? `, the first ${report.elements.length} of ${here}` : ''}, with selectors that match only ${report.elements.length > 1 ? 'that element' : 'it'} there:`,
     );
   }
   for (const { place, words, proposals } of report.elements) {
@@ -37,7 +36,7 @@ export function findText(report: FindReport, style: Style): string {
       const also = otherPages > 0 ? `also on ${count(otherPages, 'other page')}` : 'on no other page';
       lines.push(`    ${colour.green(shortened(printable(selector), 80).padEnd(width))}  ${also}; ${reason}`);
     }
-    if (proposals.length === 0) lines.push('    no selector was found that matches it alone');
+    if (proposals.length === 0) lines.push('    no selector matches only this element');
   }
   return lines.join('\n');
 }

@@ -48,7 +48,7 @@ function caseOf(cell: Cell, findings: Finding[], file: string, line: number) {
     '@line': line,
     ...told(findings),
     ...(skipped && !findings.some(({ level }) => level === 'error')
-      ? { skipped: { '@message': 'Only a browser sees it: local-needle check --browser' } }
+      ? { skipped: { '@message': 'Only a browser can tell: local-needle check --browser' } }
       : {}),
   };
 }

@@ -47,7 +47,7 @@ export function pageText(page: Page, site: Site, style: Style): string {
   const fact = (name: string, value: string) => `  ${colour.dim(name.padEnd(13))}${printable(value)}`;
   const rows = targetOptions(page, site).map(({ condition, sole, sharedWith, why }) => [
     sole ? colour.green(printable(`pages: ${condition};`)) : printable(`pages: ${condition};`),
-    sole ? 'this page alone' : colour.amber(count(sharedWith.length + 1, 'page')),
+    sole ? 'this page only' : colour.amber(count(sharedWith.length + 1, 'page')),
     printable(sole ? why : `shared with ${firstFew(sharedWith, 4)}`),
   ]);
   const wanting = proposals(page, site);
@@ -65,7 +65,7 @@ export function pageText(page: Page, site: Site, style: Style): string {
     ...(wanting.length > 0
       ? [
           '',
-          'It has no handle of its own. The template could write on its body:',
+          'It has no unique handle. The template could add to its body:',
           ...wanting.map((each) => `  ${printable(each)}`),
         ]
       : []),

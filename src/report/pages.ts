@@ -26,7 +26,7 @@ export function pagesReport(site: Site, shown: Page[] = site.pages) {
 const pageColumns: Column[] = [
   { title: 'path' },
   { title: 'page ID' },
-  { title: 'sole handles', shorten: 16 },
+  { title: 'unique handles', shorten: 16 },
   { title: 'shared classes', shorten: 12, drop: true },
   { title: 'title', shorten: 16, drop: true },
 ];
@@ -45,7 +45,7 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
     return [
       printable(page.path),
       page.pageId ? printable(page.pageId.value) : colour.dim('none'),
-      sole.length > 0 ? printable(sole.join(' ')) : colour.amber('none: path only'),
+      sole.length > 0 ? printable(sole.join(' ')) : colour.amber('none, path only'),
       colour.dim(printable(shared.map(({ css }) => css.replace(/^body/, '')).join(' '))),
       printable(page.title.slice(0, page.title.length - ending)),
     ];
@@ -53,7 +53,7 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
   const lines = [
     `${colour.bold(site.name)}: ${shown ? `${shown.length} of ` : ''}${count(site.pages.length, 'page')}. ${formsText(site, found)}`,
     '',
-    ...(rows.length > 0 ? [table(pageColumns, rows, style)] : ['  No page fits.']),
+    ...(rows.length > 0 ? [table(pageColumns, rows, style)] : ['  No page matches.']),
   ];
   if (listed.length > most)
     lines.push(
@@ -69,8 +69,8 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
   }
   if (!shown) {
     const bare = site.pages.filter((page) => soleHandles(page, site).length === 0).length;
-    const those = `${count(bare, 'page')} can be told only by path: rules for ${bare === 1 ? 'it' : 'them'} need local-needle.js.`;
-    lines.push('', bare > 0 ? those : 'Every page has a handle of its own.');
+    const those = `${count(bare, 'page')} can only be targeted by path: rules for ${bare === 1 ? 'it' : 'them'} need local-needle.js.`;
+    lines.push('', bare > 0 ? those : 'Every page has a unique handle.');
   }
   return lines.map((line) => (line.startsWith(' ') ? line : wrapped(line, style))).join('\n');
 }
@@ -85,13 +85,13 @@ function commonEnding([first = '', ...others]: string[]): number {
 
 /** How sure it is that a form is one, in words: its IDs should differ from page to page, on many pages. */
 function sureness({ pages, ids }: FoundForm): string {
-  if (ids < pages) return `, ${pages - ids} of them with an ID that another has too: a guess`;
-  return pages < 3 ? ', too few to be sure' : ', each its own';
+  if (ids < pages) return `, ${pages - ids} of them with an ID that another page also has, so this is a guess`;
+  return pages < 3 ? ', too few to be sure' : ', all unique';
 }
 
 /** How the site writes page IDs, in a sentence. */
 export function formsText(site: Site, found: FoundForm[]): string {
-  if (site.forms.length === 0) return 'No page IDs were found on body.';
+  if (site.forms.length === 0) return 'No page IDs were found on <body>.';
   const shown = site.forms.map((form) => {
     const place = { 'body-id': 'the ID of body', 'body-class': 'a body class', 'body-attribute': form.attribute ?? '' }[
       form.in

@@ -37,29 +37,29 @@ export function whyText(report: WhyReport, style: Style): string {
 function notTargeted({ targeted, rule }: WhyReport, { colour }: Style): string[] {
   if (targeted.excepted !== null)
     return [
-      `  Not targeted: ${colour.cyan(targeted.condition)} picks it, and except: ${colour.cyan(targeted.excepted)} takes it out.`,
+      `  Not targeted: ${colour.cyan(targeted.condition)} matches it, but except: ${colour.cyan(targeted.excepted)} excludes it.`,
     ];
-  const others = targeted.missing.length > 1 ? 'do not hold' : 'does not hold';
+  const others = targeted.missing.length > 1 ? 'do not match' : 'does not match';
   return [
     `  Not targeted. Nearest is ${colour.cyan(targeted.condition)}: ${targeted.missing.join(', ')} ${others} there.`,
-    `  ${colour.cyan('→')} local-needle pages PATH shows what would pick it; the conditions stand in ${rule.file}:${rule.line}.`,
+    `  ${colour.cyan('→')} local-needle pages PATH shows how to target it; the conditions are in ${rule.file}:${rule.line}.`,
   ];
 }
 
 function actionLines(action: WhyAction, style: Style): string[] {
   const { colour } = style;
   const title = `  ${colour.bold(`${action.action === 'restyle' ? '' : `@${action.action} `}${printable(action.selector)}`)}  ${action.file}:${action.line}`;
-  if (action.leftOut !== null) return [title, `    left out here: ${action.leftOut} does not hold`];
+  if (action.leftOut !== null) return [title, `    left out here: ${action.leftOut} does not match`];
   if (action.action === 'script')
-    return [title, '    only a browser sees what a script does: local-needle check --browser'];
+    return [title, '    only a browser can tell what a script does: local-needle check --browser'];
   if (action.action === 'stylesheet' && action.elements === 0)
-    return [title, '    was not captured, or styles nothing here: local-needle check --browser sees it'];
+    return [title, '    was not captured or styles nothing here; see local-needle check --browser'];
   const lines = [
     `${title}  ${action.elements === 0 ? colour.red('matches nothing') : `matches ${count(action.elements, 'element')}`}`,
   ];
   for (const element of action.shown) lines.push(...elementLines(element, action, style));
   if (action.elements > action.shown.length)
-    lines.push(`    and ${action.elements - action.shown.length} more; --element SELECTOR picks some out`);
+    lines.push(`    and ${action.elements - action.shown.length} more; --element SELECTOR shows some of them`);
   return lines;
 }
 
@@ -106,7 +106,7 @@ function declarationLines(pairs: WhyPair[], style: Style): string[] {
     lines.push(`        ${colour.amber('same')} ${one.property}: is ${printable(one.value)} without the rule too`);
   else if (one)
     lines.push(
-      `        ${colour.dim(`same ${same.length === pairs.length ? 'all' : 'the other'} ${same.length} longhands of it are so without the rule too`)}`,
+      `        ${colour.dim(`same ${same.length === pairs.length ? 'all' : 'the other'} ${same.length} longhands of it are the same without the rule`)}`,
     );
   return lines;
 }

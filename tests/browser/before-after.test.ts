@@ -59,8 +59,8 @@ describeInBrowser('before-after', () => {
         ['/', 'desktop', 'calm', expect.stringMatching(/^\d+\.\d %$/)],
         ['/', 'phone', 'calm', expect.stringMatching(/^\d+\.\d %$/)],
         ['/two.html', 'desktop', 'wide', 'under 0.1 %'],
-        ['/three.html', 'desktop', 'no rule: must stay', 'identical'],
-        ['/three.html', 'phone', 'no rule: must stay', 'identical'],
+        ['/three.html', 'desktop', 'no rule: must not change', 'identical'],
+        ['/three.html', 'phone', 'no rule: must not change', 'identical'],
       ]),
     );
     const made = join(directory, 'before-after');
@@ -79,10 +79,10 @@ describeInBrowser('before-after', () => {
   test('of one rule or page shows that alone, and says what cannot be', async () => {
     const directory = project();
     const { out } = await run(directory, ['before-after', '--rule', 'wide', '--viewport', 'desktop']);
-    expect(out).toMatch(/\/two\.html +desktop +wide[^]*\/ +desktop +no rule: must stay +identical/);
+    expect(out).toMatch(/\/two\.html +desktop +wide[^]*\/ +desktop +no rule: must not change +identical/);
     expect((await run(directory, ['before-after', '--rule', 'wid'])).log).toMatch(/There is no rule "wid"[^]*wide/);
-    expect((await run(directory, ['before-after', '--page', '/three.html'])).log).toMatch(/No rule is for such a page/);
+    expect((await run(directory, ['before-after', '--page', '/three.html'])).log).toMatch(/No rule targets this page/);
     expect((await run(directory, ['before-after', '--page', '/thre.html'])).log).toMatch(/has no page[^]*three\.html/);
-    expect((await run(directory, ['before-after', '--out', '.'])).log).toMatch(/lie in one another/);
+    expect((await run(directory, ['before-after', '--out', '.'])).log).toMatch(/overlap/);
   });
 });

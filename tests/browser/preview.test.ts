@@ -169,7 +169,7 @@ describeInBrowser('The preview', () => {
     await overview.keyboard.press('Space');
     for (const each of [tab, far]) await until(async () => (await colourOf(each, '.x')) === 'rgb(0, 0, 0)');
     for (const each of [panel, farPanel]) {
-      await each.getByText('switched off in this preview').waitFor();
+      await each.getByText('turned off in this preview').waitFor();
       expect(await each.getByRole('switch', { name: 'first' }).isChecked()).toBe(false);
     }
     await overview.getByText('off in this preview, 1 page').waitFor();
@@ -265,7 +265,7 @@ describeInBrowser('The preview', () => {
     await tab.evaluate(() =>
       document.querySelector('.promo-field')?.addEventListener('click', () => (document.title = 'clicked')),
     );
-    await panel.getByRole('button', { name: 'Pick' }).click();
+    await panel.getByRole('button', { name: 'Point at an element' }).click();
     await tab.locator('.promo-field b').click();
     await panel.getByText('.promo-field b', { exact: true }).waitFor();
     expect(await tab.title()).not.toBe('clicked');
@@ -281,8 +281,8 @@ describeInBrowser('The preview', () => {
       '@needle hide-promo-field-tickets-pay-html {\n  note: "Asked for already.";\n  pages: path("/tickets/pay.html");\n  @hide .promo-field;\n}\n',
     );
     // By keys alone: the last element of body is what the script made.
-    await panel.getByRole('button', { name: 'Leave it' }).click();
-    await panel.getByRole('button', { name: 'Pick' }).focus();
+    await panel.getByRole('button', { name: 'Cancel' }).click();
+    await panel.getByRole('button', { name: 'Point at an element' }).focus();
     await tab.keyboard.press('Enter');
     await panel.getByText('body', { exact: false }).first().waitFor();
     for (const key of ['ArrowDown', 'ArrowRight', 'ArrowRight', 'ArrowRight', 'Enter']) await tab.keyboard.press(key);
@@ -351,7 +351,7 @@ describeInBrowser('The preview', () => {
     symlinkSync(join(directory, 'secret.txt'), join(directory, 'public/link.txt'));
     const running = await preview(directory);
     const { tab, panel } = await pageWithPanel(context, `${running.pages}${path}.html`);
-    await panel.getByRole('button', { name: 'Pick' }).click();
+    await panel.getByRole('button', { name: 'Point at an element' }).click();
     await tab.locator('.x').click();
     await panel.locator('.proposals').waitFor();
     const overview = await context.newPage();
@@ -524,7 +524,7 @@ describeInBrowser('The preview', () => {
     site.close();
     const down = await fetch(running.pages);
     expect([down.status, await down.text()]).toEqual([502, expect.stringContaining('nothing listens there')]);
-    await until(() => running.said().includes(`${site.address}/ could not be had`));
+    await until(() => running.said().includes(`${site.address}/ could not be loaded`));
     await serve(listener, Number(new URL(site.address).port));
     const tab = await context.newPage();
     await tab.goto(running.pages);

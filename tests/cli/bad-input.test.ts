@@ -21,12 +21,12 @@ describe('A broken local-needle.yaml ends with status 2 and says where and what 
     [
       'an unknown key',
       'version: 1\nsites: { live: { foldr: public } }\n',
-      [/:2:18 {2}"foldr" is not known here/, /Did you mean folder\?/, /needs one of folder, address or har/],
+      [/:2:18 {2}"foldr" is unknown here/, /Did you mean folder\?/, /needs one of folder, address or har/],
     ],
     [
       'an unknown key at the top',
       'version: 1\nsite: {}\n',
-      [/:2:1 {2}"site" is not known here/, /Did you mean sites\?/, /"sites" is missing/],
+      [/:2:1 {2}"site" is unknown here/, /Did you mean sites\?/, /"sites" is missing/],
     ],
     ['two sources', 'version: 1\nsites:\n  live: { folder: a, har: b }\n', [/:3:9 {2}The site "live" needs one of/]],
     [
@@ -39,7 +39,7 @@ describe('A broken local-needle.yaml ends with status 2 and says where and what 
       'version: 1\nsites: { live: { folder: public } }\nviewports: { desktop: wide }\n',
       [/:3:23 {2}"desktop" must be a width and a height/],
     ],
-    ['an empty file', '', [/must hold version, sites/]],
+    ['an empty file', '', [/must contain version, sites/]],
     ['another version', 'version: 2\nsites: { live: { folder: public } }\n', [/:1:10 {2}"version" must be 1/]],
   ])('%s', async (_name, text, expected) => {
     const { status, log, out } = await run(yaml(text), ['check']);
@@ -57,17 +57,17 @@ describe('A broken rule file ends with status 2 and says where and what to do', 
     ],
     ['an unclosed string', '@needle one {\n  note: "abc;\n}\n', [/a\.css:2:9 .*unclosed string/]],
     ['an unclosed comment', '@needle one { pages: all; }\n/* oh', [/a\.css:2:1 .*unclosed comment/]],
-    ['an unknown at-rule', needle('@hid .x;'), [/@hid is not known in a rule/, /Did you mean @hide\?/]],
-    ['an unknown at-rule at the top', '@needel a { pages: all; }', [/@needel is not known/, /@needle\?/]],
+    ['an unknown at-rule', needle('@hid .x;'), [/@hid is unknown in a rule/, /Did you mean @hide\?/]],
+    ['an unknown at-rule at the top', '@needel a { pages: all; }', [/@needel is unknown/, /@needle\?/]],
     [
       'an unknown descriptor',
       needle('importnat: yes; @hide .x;'),
-      [/"importnat" is not known here/, /Did you mean important\?/],
+      [/"importnat" is unknown here/, /Did you mean important\?/],
     ],
     [
       'a declaration in no style rule',
       needle('color: red;'),
-      [/"color" is not known here/, /SELECTOR \{ color: red; \}/],
+      [/"color" is unknown here/, /SELECTOR \{ color: red; \}/],
     ],
     [
       'a wrong value',
@@ -83,12 +83,12 @@ describe('A broken rule file ends with status 2 and says where and what to do', 
     [
       'an unknown condition',
       '@needle one { pages: paths("/"); @hide .x; }',
-      [/a\.css:1:22 {2}"paths\(…\)" is no condition/, /Did you mean path\?/],
+      [/a\.css:1:22 {2}"paths\(…\)" is not a valid condition/, /Did you mean path\?/],
     ],
     ['no pages', '@needle one { @hide .x; }', [/does not say which pages/]],
     ['no name', '@needle { pages: all; }', [/@needle has no name/]],
-    ['@import', needle('@import url("x.css");'), [/@import cannot stand in a rule/, /@style-file/]],
-    ['an empty swap', needle('@swap .x { }'), [/does not say what to put there/]],
+    ['@import', needle('@import url("x.css");'), [/@import is not allowed in a rule/, /@style-file/]],
+    ['an empty swap', needle('@swap .x { }'), [/has no new content/]],
     [
       'two rules of one name',
       `${needle('@hide .x;')}\n${needle('@hide .x;')}`,
@@ -97,7 +97,7 @@ describe('A broken rule file ends with status 2 and says where and what to do', 
     [
       'a finding that does not exist',
       needle('@hide .x; allow: missing-elment "x";'),
-      [/"missing-elment" is no finding/, /missing-element\?/],
+      [/"missing-elment" is not a finding code/, /missing-element\?/],
     ],
   ])('%s', async (_name, text, expected) => {
     const { status, log, out } = await run(smallProject(text), ['check']);
@@ -181,7 +181,7 @@ describe('A finding leaves the rest of the check standing', () => {
       /of the project/,
     ],
     ['an image for no image', needle('@swap .x { image: url("/x.svg"); }'), 'invalid-swap', '1:39', 1, /\.x img/],
-    ['a broken script', needle('@script url("../bad.js");'), 'invalid-script', '2:9', 1, /mended/],
+    ['a broken script', needle('@script url("../bad.js");'), 'invalid-script', '2:9', 1, /fixed/],
     [
       'a rule that reaches every page',
       `.x { color: red; }\n${needle('@hide .x;')}`,
@@ -235,7 +235,7 @@ describe('A site that cannot be read', () => {
   const settings = { 'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n' };
   test.each<[string, Record<string, string>, number, RegExp]>([
     ['a missing folder', settings, 3, /The folder public cannot be read: there is no such file/],
-    ['an empty folder', { ...settings, 'public/readme.txt': 'x' }, 3, /holds no HTML page/],
+    ['an empty folder', { ...settings, 'public/readme.txt': 'x' }, 3, /contains no HTML page/],
     ['a file for a folder', { ...settings, public: 'x' }, 3, /is a file, not a folder/],
     ['no project', { 'a.txt': '' }, 2, /no local-needle\.yaml here.*\n.*init/],
   ])('%s', async (_name, files, status, message) => {
@@ -251,7 +251,7 @@ describe('A site that cannot be read', () => {
     const { status, log } = await run(directory, ['pages']);
     expect(status).toBe(3);
     expect(log).toMatch(/public\/b\.html cannot be read/);
-    expect(log).toMatch(/public\/c\.html cannot be read: it is a link that leads out of the folder/);
+    expect(log).toMatch(/public\/c\.html cannot be read: it is a symbolic link that leads out of the folder/);
   });
 
   test('an unknown site, command or option names what there is', async () => {

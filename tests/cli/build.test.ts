@@ -49,7 +49,7 @@ describe('build', () => {
     [
       'a page without a handle',
       '@hide .masthead;',
-      /local-needle\.js must tell \/legal by its address/,
+      /\/legal has no unique handle, so local-needle\.js matches it by its address/,
       'path("/legal")',
     ],
   ])('--no-script refuses %s', async (_what, action, said, pages = 'page-id(46)') => {
@@ -73,15 +73,10 @@ describe('build', () => {
       'a stylesheet of somebody else',
       'bundle',
       { 'out/local-needle.css': 'p {}' },
-      /local-needle\.css is there, and no build wrote it/,
+      /local-needle\.css already exists and was not written by a build/,
     ],
-    [
-      'a folder of somebody else',
-      'snippets',
-      { 'out/a.txt': 'a' },
-      /is not empty and no build of this project wrote it/,
-    ],
-    ['a folder of somebody else', 'pages', { 'out/a.txt': 'a' }, /is not empty and no build of this project wrote it/],
+    ['a folder of somebody else', 'snippets', { 'out/a.txt': 'a' }, /is not empty and was not written by a build/],
+    ['a folder of somebody else', 'pages', { 'out/a.txt': 'a' }, /is not empty and was not written by a build/],
   ])('leaves %s as it is (--as %s)', async (_what, form, files, said) => {
     const directory = smallProject(sound, files);
     const { status, log } = await build(directory, '--as', form);
@@ -96,7 +91,7 @@ describe('build', () => {
     writeFileSync(join(directory, 'rules/a.css'), sound);
     expect((await build(directory, '--as', 'snippets')).status).toBe(0);
     expect(readdirSync(join(directory, 'out'))).toEqual(['tickets']);
-    expect((await run(directory, ['build', '--as', 'pages', '--out', 'public'])).log).toMatch(/lie in one another/);
+    expect((await run(directory, ['build', '--as', 'pages', '--out', 'public'])).log).toMatch(/overlap/);
   });
 
   test('each site gets its own IDs', async () => {
@@ -263,7 +258,7 @@ describe('@mark-current and @stylesheet', () => {
     expect(css).toContain('body.page-2 .menu a:where([href="tickets.html"])');
     expect(css).toContain('[data-local-needle~="about"] body .menu a:where([href="/about.html#top"])');
     expect(report.findings.map(({ code, message }: { code: string; message: string }) => [code, message])).toEqual([
-      ['needs-script', expect.stringContaining('local-needle.js must tell /about by its path')],
+      ['needs-script', expect.stringContaining('local-needle.js matches /about by path')],
     ]);
     // A script ships for /about: then readers are told as well.
     expect(read(directory, 'out/local-needle.js')).toContain('current: true');
@@ -300,11 +295,11 @@ describe('@mark-current and @stylesheet', () => {
   });
 
   test.each([
-    ['@stylesheet url("b.css");', /b\.css is no address that a page can load/],
+    ['@stylesheet url("b.css");', /b\.css is not an address that a page can load/],
     ['@style-file url("a.css");', /a\.css names itself/],
     ['@mark-current .menu a { sections: maybe; }', /"sections" must be yes or no/],
     ['@mark-current .menu a { p { color: red; } }', /takes declarations and sections/],
-    ['@import url("a.css");', /@stylesheet url\("https:\/\/…"\); for one that is served/],
+    ['@import url("a.css");', /@stylesheet url\("https:\/\/…"\); for a file on the web/],
   ])('%s is told', async (action, said) => {
     const { status, log } = await run(
       smallProject(`@needle r { pages: page-id(1); ${action} }`, { 'rules/b.css': '' }),
@@ -323,7 +318,7 @@ describe('Snippets and patched pages', () => {
     );
     expect(out).toMatch(/body\.page-46 \.masthead \{[^]*<\/style>\n$/);
     const none = await build(smallProject(sound), '--as', 'snippets', '--page', '/legal');
-    expect([none.status, none.out, none.log]).toEqual([0, '', expect.stringMatching(/No rule is for \/legal/)]);
+    expect([none.status, none.out, none.log]).toEqual([0, '', expect.stringMatching(/No rule targets \/legal/)]);
     expect((await build(smallProject(sound), '--as', 'snippets', '--page', '/legl')).log).toMatch(
       /Did you mean.*\/legal/,
     );
@@ -411,7 +406,10 @@ describe('Snippets and patched pages', () => {
     mkdirSync(join(directory, 'public/files'));
     symlinkSync('../../secret.txt', join(directory, 'public/files/link.txt'));
     const { status, log } = await build(directory, '--as', 'pages');
-    expect([status, log]).toEqual([3, expect.stringMatching(/link\.txt is a link that leads out of the folder/)]);
+    expect([status, log]).toEqual([
+      3,
+      expect.stringMatching(/link\.txt is a symbolic link that leads out of the folder/),
+    ]);
     expect(readdirSync(directory)).not.toContain('out');
   });
 
@@ -433,7 +431,7 @@ describe('Snippets and patched pages', () => {
       }),
     });
     expect((await build(directory, '--as', 'pages')).log).toMatch(
-      /--as pages copies a folder of HTML, and "live" is none/,
+      /--as pages copies a folder of HTML, but "live" is not a folder/,
     );
   });
 });

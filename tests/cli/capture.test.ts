@@ -57,7 +57,7 @@ describe('capture', () => {
       '/crew/rota: robots.txt forbids it',
       '/gone: the server answered 404',
       '/partner: it redirects to http://partner.example/',
-      '/circle: its redirects go in a circle',
+      '/circle: its redirects form a loop',
     ]) {
       expect(first.out).toContain(told);
     }
@@ -89,7 +89,7 @@ describe('capture', () => {
       '--refetch',
     ]);
     expect(part.out).toContain('(2 captured');
-    expect(part.out).toContain('The limit of 2 pages');
+    expect(part.out).toContain('Stopped at the limit of 2 pages');
     expect((await pagesIn(directory)).pages).toHaveLength(pages.length);
   });
 
@@ -223,7 +223,7 @@ describe('capture', () => {
   test('says that a capture is damaged, and a failed run leaves it as it was', async () => {
     const site = await demoSite('live');
     const directory = projectFor(site.address);
-    expect((await run(directory, ['pages'])).log).toMatch(/was not captured yet[^]*local-needle capture live/);
+    expect((await run(directory, ['pages'])).log).toMatch(/has not been captured yet[^]*local-needle capture live/);
     await run(directory, ['capture', '--limit', '5']);
     await site.close();
     const before = index(directory);
@@ -232,7 +232,7 @@ describe('capture', () => {
     expect((await pagesIn(directory)).pages).toHaveLength(5);
     expect(index(directory)).toBe(before);
     for (const [what, damage] of [
-      ['breaks off', () => writeFileSync(join(directory, 'captured/live/index.jsonl'), before.slice(0, -30))],
+      ['ends early', () => writeFileSync(join(directory, 'captured/live/index.jsonl'), before.slice(0, -30))],
       [
         ':2 cannot be read',
         () => writeFileSync(join(directory, 'captured/live/index.jsonl'), before.replace(/"bytes":\d+/, '"bytes":-1')),
@@ -256,7 +256,7 @@ describe('capture', () => {
       damage();
       const { status, log } = await run(directory, ['pages']);
       expect([status, log]).toEqual([3, expect.stringContaining(what)]);
-      expect(log).toMatch(/capture again with --refetch/);
+      expect(log).toMatch(/capture --refetch/);
     }
   });
 });
@@ -301,8 +301,8 @@ describe('What a site may do to a crawler', () => {
     );
     expect(status).toBe(0);
     for (const told of [
-      'other.example/x: it is of another host',
-      'its address has',
+      'other.example/x: it belongs to another host',
+      'characters long',
       'it is larger than 16 MB',
       'it did not answer within 12 s',
     ])
@@ -358,7 +358,7 @@ describe('What a site may do to a crawler', () => {
     [
       'a page that breaks off',
       (request, response) => (request.url === '/robots.txt' ? response.writeHead(404).end() : response.destroy()),
-      /cannot be reached: the connection broke off/,
+      /cannot be reached: the connection was closed early/,
     ],
   ])('%s is said', async (_name, listener, expected) => {
     const { out, log } = await captured(listener);
@@ -438,15 +438,15 @@ describe('A recording', () => {
     ]);
     const report = JSON.parse((await run(directory, ['check', '--format', 'json'])).out) as CheckReport;
     expect(report.findings.map(({ code }) => code).sort()).toEqual(['missing-content', 'same-path']);
-    expect((await run(directory, ['capture'])).out).toMatch(/read afresh each time/);
+    expect((await run(directory, ['capture'])).out).toMatch(/read again each time/);
   });
   test.each([
     ['no JSON', 'nope', /is not JSON/],
-    ['no HAR', '{"log":{"entries":[{"request":{}}]}}', /is no HAR 1\.2 file: log\.entries\.0/],
+    ['no HAR', '{"log":{"entries":[{"request":{}}]}}', /is not a HAR 1\.2 file: log\.entries\.0/],
     [
       'no bodies',
       JSON.stringify({ log: { entries: [entry('http://a.example/', {})] } }),
-      /holds no HTML page with its content[^]*Record anew/,
+      /has no HTML page with its response body[^]*Record the visit again/,
     ],
   ])('with %s is refused', async (_name, text, message) => {
     const { status, log } = await run(har(text), ['pages']);

@@ -72,7 +72,7 @@ describe('find', () => {
       selector: '.promo-field',
       elements: 1,
       page: '/tickets/choose',
-      why: 'a typing error',
+      why: 'typo',
     });
     expect((await found('#masthead', '--page', '/contact')).nearMisses[0]?.selector).toBe('.masthead');
     expect((await run(directory, ['find', '.no-such-thing'])).out).toContain('matches nothing on live');
@@ -82,7 +82,7 @@ describe('find', () => {
     for (const [words, message] of [
       [['.a, ..b'], /selector:1:6 .*not a valid selector/],
       [['.a:hoover'], /selector:1:3 [^]*Did you mean hover\?/],
-      [['.a', '--text', 'x'], /Name a selector, or words/],
+      [['.a', '--text', 'x'], /Name a selector, or text/],
       [['.a', '--page', '/contakt'], /Did you mean \/contact\?/],
     ] as [string[], RegExp][]) {
       const { status, log } = await run(directory, ['find', ...words]);
@@ -137,7 +137,7 @@ describe('add', () => {
       '@needle no-signup {\n  note: "Asks twice.";\n  pages: path("/contact"), page-id(90);\n  except: path("/fare-alert");\n  important: yes;\n  @hide #sign-up;\n  @swap .content h1 { text: "Talk \\"to\\" us"; }\n  .content { color: teal; }\n}\n',
     );
     expect((await run(directory, ['add', 'no-signup', '--all', '--hide', 'h1'])).log).toMatch(
-      /There is a rule "no-signup" in rules\/added\.css:1 already/,
+      /The rule "no-signup" already exists in rules\/added\.css:1/,
     );
     expect((await run(directory, ['check', '--format', 'json'])).out).toContain('"no-signup"');
   });
@@ -146,25 +146,22 @@ describe('add', () => {
     const directory = demoProject();
     const words = ['add', 'oops', '--path', '/contact', '--hide', '.mastheat'];
     const refused = await run(directory, words);
-    expect([refused.status, refused.out]).toEqual([
-      1,
-      expect.stringContaining('.masthead matches 1 there (a typing error)'),
-    ]);
+    expect([refused.status, refused.out]).toEqual([1, expect.stringContaining('.masthead matches 1 there (typo)')]);
     expect(existsSync(join(directory, 'rules/added.css'))).toBe(false);
     expect((await run(directory, [...words, '--force'])).status).toBe(1);
     expect(added(directory)).toContain('@hide .mastheat;');
   });
 
   test.each<[string, string[], RegExp]>([
-    ['no pages', ['add', 'x', '--hide', '.a'], /needs pages/],
+    ['no pages', ['add', 'x', '--hide', '.a'], /does not say which pages/],
     ['no action', ['add', 'x', '--path', '/'], /does nothing/],
-    ['a bad name', ['add', '1 x', '--all', '--hide', 'h1'], /is no name for a rule/],
+    ['a bad name', ['add', '1 x', '--all', '--hide', 'h1'], /is not a valid rule name/],
     [
       'a selector that closes the block',
       ['add', 'x', '--all', '--hide', 'h1; } @needle y { pages: all; @hide h2'],
       /do not make one rule|error/,
     ],
-    ['a file outside', ['add', 'x', '--all', '--hide', 'h1', '--file', '../x.css'], /no rule file of the project/],
+    ['a file outside', ['add', 'x', '--all', '--hide', 'h1', '--file', '../x.css'], /not a rule file of the project/],
   ])('refuses %s', async (_name, words, message) => {
     const directory = smallProject('');
     const { status, log, out } = await run(directory, words);
@@ -200,12 +197,12 @@ describe('add', () => {
     const locked = smallProject('@needle a { pages: path("/"); @hide .x; }');
     chmodSync(join(locked, 'rules/a.css'), 0o444);
     const { status, log } = await run(locked, ['add', 'b', '--path', '/', '--hide', '.x', '--file', 'rules/a.css']);
-    expect([status, log]).toEqual([3, expect.stringMatching(/is read-only; it was left as it is/)]);
+    expect([status, log]).toEqual([3, expect.stringMatching(/is read-only and was not changed/)]);
   });
 });
 
 describe('rules', () => {
-  test('lists every rule with its reason and what it comes to', async () => {
+  test('lists every rule with its note and verdicts', async () => {
     const directory = demoProject();
     const { rules } = JSON.parse((await run(directory, ['rules', '--format', 'json'])).out) as {
       rules: { rule: string; status: string; note: string; targets: number; verdicts: Record<string, number> }[];

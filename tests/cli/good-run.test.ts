@@ -187,8 +187,8 @@ describe('demo', () => {
     expect(report.cells.filter(({ verdict }) => verdict === 'hit').length).toBeGreaterThan(report.cells.length / 2);
     expect(report.findings.map(({ code, hint }) => [code, hint])).toEqual(
       expect.arrayContaining([
-        ['missing-element', '.promo-field matches 1 there (a typing error).'],
-        ['missing-page', 'path("/routes/night-boat") picks /routes/night-boat.'],
+        ['missing-element', '.promo-field matches 1 there (typo).'],
+        ['missing-page', 'path("/routes/night-boat") matches /routes/night-boat.'],
       ]),
     );
     expect((await runBuilt(directory, ['demo', 'ferries'])).status).toBe(2);

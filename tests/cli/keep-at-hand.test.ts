@@ -35,14 +35,16 @@ describe('Files named after pages', () => {
       expect.arrayContaining([
         ['invalid-css', 'pages/tickets/pay.css', 1, 'Did you mean color?'],
         ['invalid-script', 'pages/legal/index.js', 1, expect.any(String)],
-        ['missing-page', 'pages/tickets/pya.css', 1, 'path("/tickets/pay") picks /tickets/pay.'],
+        ['missing-page', 'pages/tickets/pya.css', 1, 'path("/tickets/pay") matches /tickets/pay.'],
       ]),
     );
     await run(directory, ['build', '--force', '--out', 'out']);
     const css = readFileSync(join(directory, 'out/local-needle.css'), 'utf8');
     expect(css.indexOf('color: red')).toBeLessThan(css.indexOf('body.page-1 .x {\n  color: teal;'));
     expect(readFileSync(join(directory, 'out/local-needle.js'), 'utf8')).toContain('document.title = "pay"');
-    expect((await run(directory, ['rules', 'pause', 'pages/index'])).log).toMatch(/is a file of its own/);
+    expect((await run(directory, ['rules', 'pause', 'pages/index'])).log).toMatch(
+      /comes from a file named after its page/,
+    );
   });
 });
 
@@ -66,7 +68,7 @@ describe('@only-here', () => {
   test('hides nothing where it has no page of its own', async () => {
     const directory = smallProject('@needle only { pages: path("/gone"); @only-here .masthead; }');
     expect((await run(directory, ['build', '--force', '--out', 'out'])).out).toMatch(
-      /Left out: only \(picks no page of live\)/,
+      /Left out: only \(matches no page of live\)/,
     );
     expect(readFileSync(join(directory, 'out/local-needle.css'), 'utf8')).not.toContain('display');
   });
@@ -76,12 +78,12 @@ describe('The hint of a selector that matches nothing', () => {
   const settings =
     'version: 1\nsites: { live: { folder: public } }\nstates: { scrolled: { add-class: { .masthead: is-stuck } } }\n';
   test.each([
-    ['@hide .is-stuck;', 'It matches in the state scrolled: say state: scrolled; in the rule.'],
+    ['@hide .is-stuck;', 'It matches in the state scrolled. Add state: scrolled; to the rule.'],
     ['@hide .only-on-pay-page;', null],
-    ['@hide .promo-field;', 'It is on other pages, such as /tickets/pay.html.'],
+    ['@hide .promo-field;', 'It exists on other pages, such as /tickets/pay.html.'],
     [
       '@hide .masthead, .mast-of-the-old-boat;',
-      '.masthead of the same list matches; :is(.masthead, .mast-of-the-old-boat) takes whichever is there.',
+      '.masthead in the same list matches; :is(.masthead, .mast-of-the-old-boat) matches whichever exists.',
     ],
     ['@hide #masthead;', '.masthead matches 1 there (it is a class, not an ID).'],
   ])('of %s', async (action, hint) => {

@@ -30,7 +30,7 @@ describe('How pages load the build', () => {
     [
       'under names that change',
       css.replace('needle', 'needle-0123abcd') + js,
-      [/^stale-build: local-needle-0123abcd\.css is of an older build/],
+      [/^stale-build: local-needle-0123abcd\.css is older than the current rules/],
     ],
     [
       'not at all',
@@ -59,7 +59,7 @@ describe('How pages load the build', () => {
     [
       'pasted, against a policy',
       `<meta http-equiv="content-security-policy" content="style-src 'self'"><style>/*! local-needle begin: live */ .x{}</style>${js}`,
-      [/^csp: .*forbids the stylesheet that stands in the page/],
+      [/^csp: .*forbids the stylesheet that is inline/],
     ],
   ])('%s', async (_what, head, expected) => {
     const found = await loadingOf(head);
@@ -93,7 +93,7 @@ describe('How pages load the build', () => {
       'rules/a.css': rules.split('\n')[0] ?? '',
     });
     const { out } = await run(directory, ['check']);
-    expect(out).toMatch(/error mixed-content[^]*the stylesheet comes over http/);
+    expect(out).toMatch(/error mixed-content[^]*the stylesheet is loaded over http/);
     expect(out).toMatch(/error csp[^]*\(default-src 'self'\) forbids the stylesheet/);
     expect(out).toMatch(/Add http:\/\/cdn\.saltmere\.example to that directive/);
   });
@@ -107,7 +107,10 @@ describe('How pages load the build', () => {
       ),
     });
     const { status, log } = await run(directory, ['build', '--as', 'snippets', '--out', 'out']);
-    expect([status, log]).toEqual([1, expect.stringMatching(/csp[^]*\(script-src 'self'\) forbids a <script>/)]);
+    expect([status, log]).toEqual([
+      1,
+      expect.stringMatching(/csp[^]*\(script-src 'self'\) forbids an inline <script>/),
+    ]);
     expect(log).not.toContain('<style>');
   });
 
@@ -120,7 +123,7 @@ describe('How pages load the build', () => {
     await run(directory, ['build', '--force', '--out', 'public/assets']);
     expect((await run(directory, ['check'])).out).not.toMatch(/stale|not-loaded/);
     writeFileSync(join(directory, 'rules/a.css'), rules.replace('teal', 'tomato'));
-    expect((await run(directory, ['check'])).out).toMatch(/warning stale[^]*local-needle\.css is of an older build/);
+    expect((await run(directory, ['check'])).out).toMatch(/warning stale-build[^]*local-needle\.css is older than/);
   });
 
   test('errors of loading keep nobody from building what is to be loaded', async () => {
@@ -143,7 +146,7 @@ describe('A swapped picture of another size', () => {
       'of another size',
       '<img class="logo" src="/old.svg">',
       svg(200, 48),
-      /new\.svg is 200×48; on \/ it takes the place of 180×48: the page jumps/,
+      /new\.svg is 200×48; on \/ it replaces 180×48: the page jumps/,
     ],
     ['whose place is known by attributes', '<img class="logo" src="/gone.svg" width="180">', svg(200, 48), null],
     ['whose place the page sets', '<img class="logo" src="/gone.svg" width="180" height="48">', svg(360, 96), null],
@@ -151,7 +154,7 @@ describe('A swapped picture of another size', () => {
       'that is squeezed into its place',
       '<img class="logo" src="/old.svg" width="180" height="48">',
       svg(100, 100),
-      /takes the place of 180×48: it is squeezed/,
+      /replaces 180×48: it is squeezed/,
     ],
     [
       'that the page fits in',

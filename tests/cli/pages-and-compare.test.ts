@@ -24,7 +24,7 @@ describe('pages', () => {
       'path("/tickets/*")',
     ],
     [['--page-id', '46'], ['/tickets/pay'], 'page-id(46)'],
-    [['--page-id', '47111'], [], 'No page fits'],
+    [['--page-id', '47111'], [], 'No page matches'],
   ])('%j picks %j', async (words, paths, shown) => {
     const { pages } = JSON.parse((await run(directory, ['pages', '--format', 'json', ...words])).out) as {
       pages: { path: string }[];
@@ -42,7 +42,7 @@ describe('pages', () => {
     expect(out).toMatch(/body-class\(section-tickets\);\s+5 pages\s+shared with \/tickets, /);
     const bare = await run(directory, ['pages', '/legal/terms']);
     expect(bare.out).toMatch(
-      /needs local-needle\.js[^]*no handle of its own[^]*page-… as the other pages have it[^]*class="section-legal"/,
+      /needs local-needle\.js[^]*no unique handle[^]*page-… as the other pages have it[^]*class="section-legal"/,
     );
     const { status, log } = await run(directory, ['pages', '/tickets/pya']);
     expect([status, log]).toEqual([2, expect.stringContaining('Did you mean /tickets/pay?')]);
@@ -96,7 +96,7 @@ describe('compare', () => {
       }),
     ]);
     expect((await run(directory, ['compare', 'live', 'staging', '--fail-on', 'warning'])).status).toBe(1);
-    expect((await run(directory, ['compare', 'live', 'staging'])).out).toContain('pages: path("/pay"); holds on both.');
+    expect((await run(directory, ['compare', 'live', 'staging'])).out).toContain('pages: path("/pay"); works on both.');
     const checked = JSON.parse(
       (await run(directory, ['check', '--format', 'json', '--fail-on', 'never'])).out,
     ) as CheckReport;
@@ -105,8 +105,12 @@ describe('compare', () => {
         .filter(({ code }) => code === 'site-specific-id')
         .map(({ rule, message, hint }) => [rule, message, hint]),
     ).toEqual([
-      ['by-id', 'page-id(1) picks /pay on live, and /new on staging', 'pages: path("/pay"); holds on both.'],
-      ['by-class', 'body-class(wide) picks /pay on live, and /same on staging', 'pages: path("/pay"); holds on both.'],
+      ['by-id', 'page-id(1) matches /pay on live, and /new on staging', 'pages: path("/pay"); works on both.'],
+      [
+        'by-class',
+        'body-class(wide) matches /pay on live, and /same on staging',
+        'pages: path("/pay"); works on both.',
+      ],
     ]);
   });
 });

@@ -260,7 +260,7 @@ describe('why', () => {
     [['why', 'b', '/'], /There is no rule "b"/],
     [['why', 'a', '/ticket'], /has no page \/ticket[^]*\/tickets/],
     [['why', 'a', '/', '--element', '..x'], /--element: .*not a valid selector/],
-    [['check', '--browser', '--watch'], /--watch and --browser do not go together/],
+    [['check', '--browser', '--watch'], /--watch and --browser cannot be combined/],
   ])('refuses %j', async (words, message) => {
     const { status, log } = await run(project(rules), words);
     expect(status).toBe(2);
@@ -273,7 +273,7 @@ describe('Guards and expectations', () => {
     ['hides it', '@hide .legal;', 'must stay visible, and "a" hides it on /'],
     ['hides what is around it', '@hide body;', 'hides body around it'],
     ['makes it invisible', 'html { visibility: hidden; }', 'hides it'],
-    ['swaps it away', '@swap body { text: "Closed"; }', 'swaps it away'],
+    ['replaces it', '@swap body { text: "Closed"; }', 'replaces it'],
     ['lets it stand', '.legal { color: red; }', ''],
   ])('a guard speaks where a rule %s', async (_name, action, message) => {
     const report = await checked(
@@ -318,12 +318,12 @@ describe('Guards and expectations', () => {
   test.each([
     ['@expect { @shown .a; }', 2, /@expect has no name/],
     ['@expect e { }', 2, /"e" expects nothing/],
-    ['@expect e { @show .a; }', 2, /@show is not known in @expect[^]*@shown/],
+    ['@expect e { @show .a; }', 2, /@show is unknown in @expect[^]*@shown/],
     ['@expect e { state: nowhere; @shown .a; }', 2, /names the state "nowhere"/],
-    ['@expect e { .a { .b { color: red } } }', 2, /holds declarations alone/],
+    ['@expect e { .a { .b { color: red } } }', 2, /takes declarations only/],
     ['@expect e { .a { color: rde } }', 1, /invalid-css/],
     ['@keep-visible .a { nte: "x"; }', 2, /nte/],
-    ['@keep-visibel .a;', 2, /@keep-visibel is not known[^]*@keep-visible/],
+    ['@keep-visibel .a;', 2, /@keep-visibel is unknown[^]*@keep-visible/],
   ])('%s is refused at its place', async (rules, status, message) => {
     const result = await run(project(rules), ['check']);
     expect(result.status).toBe(status);

@@ -45,9 +45,9 @@ describe('A condition', () => {
   });
 
   test.each([
-    ['paths("/x")', /"paths\(…\)" is no condition/, /Did you mean path\?/, false],
-    ['"/x"', /"\/x" is no condition|no condition/, /path\("\/x"\)/, false],
-    ['.home', /"\.home" is no condition/, /body-class\(home\)/, false],
+    ['paths("/x")', /"paths\(…\)" is not a valid condition/, /Did you mean path\?/, false],
+    ['"/x"', /"\/x" is not a valid condition/, /path\("\/x"\)/, false],
+    ['.home', /"\.home" is not a valid condition/, /body-class\(home\)/, false],
     ['path("winter")', /does not begin with a slash/, /"\/winter"/, true],
     ['path("/a?p=1")', /query/, /path\("\/a"\) query\("p=1"\)/, true],
     ['path("/a(")', /not a valid path pattern/, /URL Pattern/, true],

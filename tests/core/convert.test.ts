@@ -91,12 +91,12 @@ describe('Old CSS', () => {
     ['a class that is not on body', '.winter-sale .x { color: red; }', '.winter-sale .x', 'unscoped', 0],
     ['a page that is not there', 'body.page-9 .x { color: red; }', 'body.page-9 .x', 'unscoped', 0],
     ['a class of no page', 'body.gone .x { color: red; }', 'body.gone .x', 'unscoped', 0],
-    ['keyframes', '@keyframes a { to { color: red; } }', '@keyframes a', 'it is for all pages', 0],
+    ['keyframes', '@keyframes a { to { color: red; } }', '@keyframes a', 'it applies to all pages', 0],
     [
       'a file from nobody knows where',
       'body.page-1 .x { background: url(a.png); }',
       'body.page-1 .x',
-      'it names a file, and no captured page tells where this stylesheet is served from',
+      'it contains a relative URL, and no captured page shows where this stylesheet is served from',
       1,
     ],
   ])('%s stays', (_what, css, what, reason, pages) => {
@@ -189,7 +189,7 @@ describe('A script for all pages', () => {
     [
       'what it shares',
       "var a = 1;\nif (document.body.id === 'front') { go(a); }",
-      'it uses a, which stands outside of it',
+      'it uses a, which is declared outside of it',
     ],
     ['another test', 'if (screen.width < 500) { go(); }', null],
     ['no guard', 'go();', null],

@@ -17,11 +17,11 @@ describe('A selector list', () => {
     ['..a', /not a valid selector/, /one \./, 1],
     ['##a', /not a valid selector/, /one #/, 0],
     ['#73', /may not begin with a digit/, /\[id="73"\]/, 0],
-    ['.a:hoover', /no pseudo-class/, /hover/, 2],
-    ['.a::befor', /no pseudo-element/, /before/, 2],
+    ['.a:hoover', /not a known pseudo-class/, /hover/, 2],
+    ['.a::befor', /not a known pseudo-element/, /before/, 2],
     ['.a, ', /not a valid selector/, /^$/, 3],
-    ['a:has(b:has(c))', /inside another :has/, /^$/, 0],
-    ['', /no selector/, /^$/, 0],
+    ['a:has(b:has(c))', /nested in another :has/, /^$/, 0],
+    ['', /selector is empty/, /^$/, 0],
   ])('%s is refused at its place', (text, message, hint, offset) => {
     const error = (() => {
       try {
@@ -105,7 +105,7 @@ describe('A declaration', () => {
     ['width', 'calc(100% - 2px)', null],
     ['-webkit-line-clamp', '2', null],
     ['colour', 'red', /Did you mean color\?/],
-    ['color', 'redd', /no value for color/],
+    ['color', 'redd', /not a valid value for color/],
     ['margin', '', /no value/],
   ])('%s: %s', (property, value, fault) => {
     const found = declarationFault(property, value);

@@ -16,7 +16,7 @@ const bodies = {
 };
 
 describe('Who gets an action', () => {
-  test('is one answer for the check, the keptVisible and the build', () => {
+  test('is one answer for the check, the kept-visible elements and the build', () => {
     const { input, site, view } = siteOf(
       bodies,
       `@keep-visible .x { note: "The law wants it."; }
@@ -26,7 +26,7 @@ describe('Who gets an action', () => {
     expect(report.cells.map(({ page, verdict }) => `${page} ${verdict}`)).toEqual(['/ hit']);
     // The part that no page of the rule falls into hides nothing anywhere, and is told.
     expect(report.findings.map(({ code }) => code)).toEqual(['missing-page']);
-    expect(report.findings[0]?.message).toBe('path("/tickets") picks none of the pages that "a" is for');
+    expect(report.findings[0]?.message).toBe('path("/tickets") matches none of the pages that "a" targets');
     const reached = site.pages.map((page) => deliver(input.rules, site)(page).map(({ action }) => action.kind));
     expect(reached).toEqual([['restyle'], [], []]);
     expect(bundleOf({ ...input, site, open: view.open }).css.text).not.toContain('display: none');

@@ -14,7 +14,7 @@ describe('An edit of a rule file', () => {
     expect(readFileSync(join(directory, 'a.css'), 'utf8')).toBe('/* theirs */');
     const absent = readForEdit(directory, 'b.css');
     writeFileSync(join(directory, 'b.css'), '/* theirs */');
-    expect(() => writeEdited(directory, 'b.css', absent, 'mine')).toThrow(/was changed meanwhile/);
+    expect(() => writeEdited(directory, 'b.css', absent, 'mine')).toThrow(/was changed in the meantime/);
   });
 
   test.each([

@@ -147,9 +147,9 @@ describe('A mistyped selector', () => {
     };
   });
 
-  test('finds its mend first in nine of ten', () => {
+  test('finds its fix first in nine of ten', () => {
     const right = judged.filter((row) => row.right).length;
-    process.stdout.write(`Near misses: the right mend is first for ${right} of ${judged.length} mistakes.\n`);
+    process.stdout.write(`Near misses: the right fix is first for ${right} of ${judged.length} mistakes.\n`);
     expect(judged.length).toBeGreaterThanOrEqual(60);
     const wrong = judged.filter((row) => !row.right).map(({ mistake, first }) => `${mistake} gave ${first}`);
     expect({ right: right / judged.length >= 0.9, wrong }).toEqual({ right: true, wrong });
@@ -158,9 +158,9 @@ describe('A mistyped selector', () => {
   test('is told what was wrong with it', () => {
     const why = (path: string, selector: string) => nearMisses(selector, document(path))[0]?.why;
     expect(why('/', '#masthead')).toBe('it is a class, not an ID');
-    expect(why('/', '##sign-up')).toBe('one # too many');
-    expect(why('/', '.masthead.logo img')).toBe('a space is missing');
-    expect(why('/', '.band .legal')).toBe('a space too many');
+    expect(why('/', '##sign-up')).toBe('an extra #');
+    expect(why('/', '.masthead.logo img')).toBe('missing space');
+    expect(why('/', '.band .legal')).toBe('extra space');
     expect(why('/', '.hero .slide:nth-of-type(7)')).toBe('there are only 3');
     expect(why('/tickets/pay', 'form.pay .section-tickets .button')).toBe('.section-tickets is on body, not below it');
   });

@@ -13,7 +13,7 @@ function read({ node, params, offset, on }: GivenAtRule, reader: ActionReader): 
   for (const child of node.nodes ?? []) {
     if (child.type === 'comment') continue;
     if (child.type !== 'decl') {
-      reader.problem(child, 0, '@mark-current takes declarations and sections, and no rules');
+      reader.problem(child, 0, '@mark-current takes declarations and sections, but no nested rules');
     } else if (child.prop === 'sections') {
       sections = child.value.trim() === 'yes';
       if (!/^(yes|no)$/.test(child.value.trim()))
@@ -40,7 +40,7 @@ function read({ node, params, offset, on }: GivenAtRule, reader: ActionReader): 
 export const markCurrent: ActionKind<MarkCurrentAction> = {
   atRule: {
     name: 'mark-current',
-    describes: 'Style the links to the page itself: @mark-current .menu a { sections: yes; font-weight: bold; }',
+    describes: 'Style the links to the current page: @mark-current .menu a { sections: yes; font-weight: bold; }',
     block: 'needed',
     descriptors: ['sections'],
     read,

@@ -9,7 +9,7 @@ import { oneForEach } from './reading.js';
 export const onlyHere: ActionKind<OnlyHereAction> = {
   atRule: {
     name: 'only-here',
-    describes: 'Hide it on every page but these: @only-here .camera;',
+    describes: 'Hide it on all other pages: @only-here .camera;',
     block: 'none',
     descriptors: [],
     read: (given, reader) => oneForEach('only-here', given, reader),

@@ -53,7 +53,7 @@ export function scriptFault(file: FileUse): Finding | null {
       `Browsers cannot read this script: ${reason.charAt(0).toLowerCase()}${reason.slice(1)}`,
       {
         at: { file: file.path ?? '', line: loc?.line ?? 1, column: (loc?.column ?? 0) + 1 },
-        hint: 'It does not ship until it is mended.',
+        hint: 'It does not ship until it is fixed.',
       },
     );
   }
@@ -63,7 +63,7 @@ export function scriptFault(file: FileUse): Finding | null {
 export const script: ActionKind<ScriptAction> = {
   atRule: {
     name: 'script',
-    describes: 'A script for these pages alone: @script url("…") { wait-for: ".a"; }',
+    describes: 'A script for these pages only: @script url("…") { wait-for: ".a"; }',
     block: 'optional',
     descriptors: ['wait-for'],
     read,

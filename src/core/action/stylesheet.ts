@@ -17,7 +17,7 @@ function read({ node, params, offset, on }: GivenAtRule, reader: ActionReader): 
   reader.problem(
     node,
     offset,
-    `${use.url} is no address that a page can load`,
+    `${use.url} is not an address that a page can load`,
     'Write @style-file url("…"); for a file of the project, or the address that serves it: "https://…" or "/…".',
   );
   return [];
@@ -30,7 +30,7 @@ const usesOf = ({ address }: StylesheetAction, look: OpenedPage) => look.externa
 export const stylesheet: ActionKind<StylesheetAction> = {
   atRule: {
     name: 'stylesheet',
-    describes: 'A served stylesheet for these pages alone: @stylesheet url("https://…");',
+    describes: 'A stylesheet for these pages only: @stylesheet url("https://…");',
     block: 'none',
     descriptors: [],
     read,

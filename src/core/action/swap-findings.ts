@@ -12,10 +12,14 @@ export function swapFindings(rule: string, action: SwapAction, elements: Element
   const wrong = elements.find(({ tagName }) => tagName !== 'img' && tagName !== 'input');
   if (wrong)
     return [
-      finding('invalid-swap', `${action.selector} matches a <${wrong.tagName}> on ${page}, which takes no image`, {
-        ...{ rule, page, at: action.at },
-        hint: `Point at the img itself: ${action.selector} img.`,
-      }),
+      finding(
+        'invalid-swap',
+        `${action.selector} matches a <${wrong.tagName}> on ${page}, which cannot show an image`,
+        {
+          ...{ rule, page, at: action.at },
+          hint: `Select the img itself: ${action.selector} img.`,
+        },
+      ),
     ];
   const ours = sizeOf(action.image.content);
   for (const element of ours ? elements : []) {
@@ -26,7 +30,7 @@ export function swapFindings(rule: string, action: SwapAction, elements: Element
     return [
       finding(
         'swap-size',
-        `${name} is ${ours.width}×${ours.height}; on ${page} it takes the place of ${width}×${height}: ${fault.effect}`,
+        `${name} is ${ours.width}×${ours.height}; on ${page} it replaces ${width}×${height}: ${fault.effect}`,
         {
           ...{ rule, page, at: action.image.at },
           hint: `Save it as ${width}×${height}, or in the same proportions at a size that the page sets.`,

@@ -26,19 +26,9 @@ function read({ node, params, offset, on }: GivenAtRule, reader: ActionReader): 
   const selectors = reader.selectors(node, params, offset);
   const given = [image, text, html].filter((each) => each !== undefined).length;
   if (given > 1 || (alt !== undefined && (text ?? html) !== undefined))
-    reader.problem(
-      node,
-      0,
-      '@swap takes an image (with alt), a text or an html file, one of them',
-      'Write a @swap for each.',
-    );
+    reader.problem(node, 0, '@swap takes one of image (with alt), text or html', 'Write one @swap for each.');
   else if (given === 0 && alt === undefined && !faulty)
-    reader.problem(
-      node,
-      0,
-      '@swap does not say what to put there',
-      'Add image: url("…");, text: "…"; or html: url("…");',
-    );
+    reader.problem(node, 0, '@swap has no new content', 'Add image: url("…");, text: "…"; or html: url("…");');
   if (!selectors) return [];
   const file = (key: keyof SwapDescriptors): FileUse | null => {
     const [value, declaration] = [values[key], nodes.get(key)];

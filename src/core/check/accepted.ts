@@ -33,8 +33,8 @@ export function noLongerHitSince(known: Accepted, report: CheckReport, usual: st
             at: { file, line, column: 1 },
             hint:
               current === undefined
-                ? 'The page is gone, or has other handles. If that is right, run local-needle check --accept.'
-                : `local-needle why ${rule} ${page} says more; check --accept takes it as it is.`,
+                ? 'The page is gone or its handles changed. If that is intended, run local-needle check --accept.'
+                : `local-needle why ${rule} ${page} explains it. If it is intended, run local-needle check --accept.`,
           }),
         ];
       }),

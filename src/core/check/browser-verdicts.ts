@@ -44,7 +44,7 @@ export function withBrowserVerdicts(report: CheckReport, judged: Cell[]): CheckR
         rule,
         page,
         at: places.get(rule) ?? null,
-        hint: 'Look at what the page’s scripts do there.',
+        hint: 'Check what the page’s scripts do there.',
       }),
     ];
   });

@@ -133,9 +133,9 @@ function judgeInTime(task: PageTask, { startTime }: CheckInput): PageResult {
         ...{ rule: rule.name, page: path, verdict: 'unjudged', sure: false, dependsOn, actions: [] },
       })),
       findings: [
-        finding('too-slow', `Selectors took too long on ${path}; its rules are not judged there`, {
+        finding('too-slow', `Selectors took too long on ${path}; its rules were not checked there`, {
           page: path,
-          hint: 'Look for :has() and :not() around long selectors, in the rules and in the stylesheets of the page; check --browser judges it all the same.',
+          hint: "Look for :has() and :not() with long selectors, in the rules and in the page's stylesheets. check --browser has no such limit.",
         }),
       ],
     };

@@ -34,7 +34,7 @@ export function hiddenByRules(
       if (!owner || told.has(owner.rule.name)) continue;
       const hidden = lineageOf(element).find((at) => look.built.value(at, '', 'display') === 'none');
       const how = actionKind(owner.action).replacesContent(owner.action)
-        ? 'swaps it away'
+        ? 'replaces it'
         : hidden === undefined || hidden === element
           ? 'hides it'
           : `hides ${elementPath(hidden)} around it`;
@@ -47,7 +47,7 @@ export function hiddenByRules(
             rule: owner.rule.name,
             page: look.page.path,
             at: owner.action.at,
-            hint: `${kept.note ?? 'It must stay visible'} (${kept.at.file}:${kept.at.line}). Point ${owner.action.selector || 'the rule'} at less, or leave the page out with except.`,
+            hint: `${kept.note ?? 'It must stay visible'} (${kept.at.file}:${kept.at.line}).  'the rule'} at less, or leave the page out with except.||Narrow ${owner.action.selector || 'the rule'}, or exclude the page with except.|| 'the rule'} at less, or leave the page out with except.`,
           },
         ),
       );

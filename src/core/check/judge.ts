@@ -128,8 +128,8 @@ export function verdictOf(
 
 const reasons: Record<NonNullable<OverriddenPair['by']['reason']>, string> = {
   important: 'it is !important',
-  layer: 'its layer comes before',
-  inline: 'it stands in the style attribute',
+  layer: 'its layer has priority',
+  inline: 'it is in the style attribute',
   specificity: 'its selector is more specific',
   order: 'it comes later',
   scope: 'its scope is nearer',
@@ -142,7 +142,7 @@ export function reasonText({ file, line, selector, reason }: OverriddenPair['by'
   return reason === null ? `${where} hides it` : `${where} wins: ${reasons[reason]}`;
 }
 
-/** The finding that a verdict is, with the change that would mend it. */
+/** The finding that a verdict is, with the change that would fix it. */
 function verdictFinding(
   { verdict, page, actions }: Cell,
   judgements: JudgedAction[],
@@ -179,11 +179,11 @@ function noEffectFinding(
   leftOut: boolean,
 ): Finding {
   const message = leftOut
-    ? `Nothing of "${name}" applies at ${look.viewport.name} on ${page}`
+    ? `"${name}" has nothing that applies at ${look.viewport.name} on ${page}`
     : `"${name}" changes nothing on ${page}`;
   const hint = leftOut
-    ? 'Look with --viewport, or --all-viewports.'
-    : 'All of it is so already: take it out, or see local-needle why.';
+    ? 'Try another --viewport, or --all-viewports.'
+    : 'These values are already set here. Remove the rule, or run local-needle why for details.';
   return finding('no-effect', message, { rule: name, page, at, hint });
 }
 
@@ -201,12 +201,12 @@ export function shownElsewhere({ rule, actions }: CompiledRule, look: OpenedPage
     return [
       finding(
         'overridden',
-        `${action.selector} shows on ${page.path} too: ${file}:${line} ${selector} wins over the hiding`,
+        `${action.selector} is also visible on ${page.path}: ${file}:${line} ${selector} overrides the hiding`,
         {
           rule: rule.name,
           page: page.path,
           at: action.at,
-          hint: `Take the !important from ${file}:${line}, or hide a container of it.`,
+          hint: `Remove the !important in ${file}:${line}, or hide an ancestor.`,
         },
       ),
     ];

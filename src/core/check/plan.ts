@@ -100,7 +100,7 @@ export function viewFor(
   findings.push(
     finding(
       'missing-visitor',
-      `${view.site.name} was not captured as ${visitor} sees it; "${name}" is judged as for everybody`,
+      `${view.site.name} was not captured as ${visitor} sees it; "${name}" is checked as for everybody`,
       {
         rule: name,
         at,

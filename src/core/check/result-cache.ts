@@ -40,7 +40,7 @@ export function ruleSignatures(): (rule: Rule) => string {
   };
 }
 
-/** The same of keptVisible and expectations. */
+/** The same of kept-visible elements and expectations. */
 export const demandSignature = (keptVisible: KeptVisible[], expectations: Expectation[]) =>
   signature([keptVisible, expectations]);
 

@@ -13,10 +13,10 @@ export function ruleFindings({ rule, pages, view: { site } }: Judged, { paths, t
   const findings = [...targetFindings(rule, pages, site), ...weakHandles(rule, site, others)];
   if (rule.until && hasEnded(rule, today)) {
     findings.push(
-      finding('expired', `"${rule.name}" ran until ${rule.until.day} and no longer ships`, {
+      finding('expired', `"${rule.name}" expired after ${rule.until.day} and no longer ships`, {
         rule: rule.name,
         at: rule.until.at,
-        hint: 'Take the rule out, or give it a later day.',
+        hint: 'Remove the rule, or set a later day.',
       }),
     );
   }
@@ -37,13 +37,9 @@ export function ruleFindings({ rule, pages, view: { site } }: Judged, { paths, t
 /** Says that local-needle.js must tell these addresses. */
 export function needsScript(rule: Rule, addresses: string[], paths: CheckInput['paths']): Finding {
   const atRunTime = paths === 'run-time';
-  const why = atRunTime
-    ? 'local-needle.yaml says `paths: run-time`'
-    : 'no page ID, body ID or class of its own picks it';
-  return finding('needs-script', `local-needle.js must tell ${addresses.join(', ')} by its path: ${why}`, {
+  const why = atRunTime ? 'local-needle.yaml says `paths: run-time`' : 'it has no unique page ID, body ID or class';
+  return finding('needs-script', `local-needle.js matches ${addresses.join(', ')} by path: ${why}`, {
     ...{ rule: rule.name, at: rule.at },
-    hint: atRunTime
-      ? null
-      : "It works once local-needle.js is loaded in the head. A class of its own on the page's body would do without.",
+    hint: atRunTime ? null : "Load local-needle.js in the head, or add a unique class to the page's <body>.",
   });
 }

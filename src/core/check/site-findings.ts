@@ -27,11 +27,11 @@ export function nothingMarked(rules: Rule[], all: Cell[]): Finding[] {
     return [
       finding(
         'missing-element',
-        `"${rule.name}" marks no link: none of ${results[0]?.selector} leads to its own page`,
+        `"${rule.name}" marks no link: ${results[0]?.selector} matches no link to its own page`,
         {
           rule: rule.name,
           at: first.at,
-          hint: 'Point at the links themselves, such as .menu a; sections: yes marks the section of a page too.',
+          hint: 'Select the links themselves, such as .menu a. sections: yes also marks links to parent sections.',
         },
       ),
     ];
@@ -60,12 +60,12 @@ export function uncapturedSheets(byAddress: Map<string, Page[]>, input: CheckInp
     const others = pages.length > 1 ? ` and ${pages.length - 1} more` : '';
     return finding(
       'uncaptured-stylesheet',
-      `${first?.path}${others} ${others === '' ? 'loads' : 'load'} ${address}, which was not captured: verdicts there are less sure`,
+      `${first?.path}${others} ${others === '' ? 'loads' : 'load'} ${address}, which was not captured: its verdicts are less certain`,
       {
         page: first?.path,
         hint: address.startsWith('/')
-          ? `Check that it is there; local-needle capture ${site?.name ?? ''} fetches it.`
-          : 'Only a browser sees it: local-needle check --browser.',
+          ? `Check that the file exists. local-needle capture ${site?.name ?? ''} fetches it.`
+          : 'Only a browser loads it: local-needle check --browser.',
       },
     );
   });

@@ -22,20 +22,20 @@ export function targetFindings(rule: Rule, pages: ReadonlySet<Page>, site: Site)
       const text = terms.map((term) => term.text).join(' ');
       if (picked.size === 0)
         return [
-          finding('missing-page', `${text} picks no page of ${site.name}`, { ...about, hint: nearHint(terms, site) }),
+          finding('missing-page', `${text} matches no page of ${site.name}`, { ...about, hint: nearHint(terms, site) }),
         ];
       if (narrowing.has(condition) && pages.size > 0 && ![...picked].some((page) => pages.has(page)))
         return [
-          finding('missing-page', `${text} picks none of the pages that "${rule.name}" is for`, {
+          finding('missing-page', `${text} matches none of the pages that "${rule.name}" targets`, {
             ...about,
-            hint: '@on takes a part of the pages that the rule names: add them to pages, or take pages out.',
+            hint: '@on narrows the pages of the rule. Add these pages to pages, or remove pages.',
           }),
         ];
       if (picked.size === 1 || rule.pageCount || !terms.some((term) => termKind(term).meansOnePage(term))) return [];
       return [
-        finding('page-count', `${text} picks ${picked.size} pages, not one: ${firstPaths(picked)}`, {
+        finding('page-count', `${text} matches ${picked.size} pages, not one: ${firstPaths(picked)}`, {
           ...about,
-          hint: `If that is meant, write page-count: ${pages.size};`,
+          hint: `If that is intended, write page-count: ${pages.size};`,
         }),
       ];
     }),
@@ -49,7 +49,7 @@ export function targetFindings(rule: Rule, pages: ReadonlySet<Page>, site: Site)
         {
           rule: rule.name,
           at: rule.pageCount.at,
-          hint: `Look at its conditions, or write page-count: ${pages.size};`,
+          hint: `Change its conditions, or write page-count: ${pages.size};`,
         },
       ),
     );
@@ -74,7 +74,7 @@ const firstPaths = (pages: ReadonlySet<Page>) =>
 function nearHint(terms: Term[], site: Site): string | null {
   for (const term of terms) {
     const near = termKind(term).near(term, site, indexOf(site));
-    if (near) return `${near.text} picks ${near.page.path}.`;
+    if (near) return `${near.text} matches ${near.page.path}.`;
   }
   return null;
 }

@@ -24,7 +24,7 @@ export function weakHandles(rule: Rule, site: Site, others: Site[]): Finding[] {
         findings.push(
           finding(
             'site-specific-id',
-            `${text} picks ${named(here)} on ${site.name}, and ${there.length === 0 ? 'no page' : named(there)} on ${other.name}`,
+            `${text} matches ${named(here)} on ${site.name}, and ${there.length === 0 ? 'no page' : named(there)} on ${other.name}`,
             {
               rule: rule.name,
               at: condition.placeAt?.(terms[0]?.offset ?? 0) ?? rule.at,
@@ -54,7 +54,7 @@ const named = (pages: Page[]) => (pages.length === 1 ? (pages[0]?.path ?? '') : 
 export function holdsOnBoth(here: Page[], site: Site, other: Site, text: string, there: Page[]): string | null {
   const byPath = expressionFor(here, site, 'path');
   const onOther = here.flatMap(({ path }) => other.byPath.get(path) ?? []);
-  if (byPath && byPath.except === null && onOther.length > 0) return `pages: ${byPath.pages}; holds on both.`;
+  if (byPath && byPath.except === null && onOther.length > 0) return `pages: ${byPath.pages}; works on both.`;
   const otherText = expressionFor(there, other)?.pages;
-  return otherText ? `site(${site.name}) ${text}, site(${other.name}) ${otherText} holds on both.` : null;
+  return otherText ? `site(${site.name}) ${text}, site(${other.name}) ${otherText} works on both.` : null;
 }

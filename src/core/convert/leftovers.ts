@@ -51,7 +51,7 @@ export function unscopedOf(sheets: Sheet[], view: View): Left[] {
           at: place(node.source?.start),
           what,
           pages: [],
-          reason: 'it is for all pages',
+          reason: 'it applies to all pages',
           tests: [],
           only: null,
         });

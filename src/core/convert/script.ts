@@ -17,7 +17,7 @@ export interface ConvertedScript {
   line: number;
 }
 
-/** A script taken apart: what a condition on the page keptVisible, and all else. */
+/** A script taken apart: what runs only if a condition on the page holds, and all else. */
 export interface TakenScript {
   converted: ConvertedScript[];
   /** Null where nothing is left. */
@@ -51,7 +51,7 @@ export function takeScriptApart(text: string, site: Site): TakenScript {
     const reason = statement.alternate
       ? 'it has an else'
       : shared.length > 0
-        ? `it uses ${shared.slice(0, 3).join(', ')}, which stands outside of it`
+        ? `it uses ${shared.slice(0, 3).join(', ')}, which is declared outside of it`
         : null;
     if (reason) {
       reasons.push({ line, reason });

@@ -58,7 +58,7 @@ export function sheetsIn(file: OldFile, view: View): Sheet[] {
     const blocks = blocksOf({ root, file: file.name, scopeOf, resolve });
     const whyLeft = (node: StyleRule, selector: string) =>
       scopeOf(selector) && namesUnknownFile(node, resolve)
-        ? 'it names a file, and no captured page tells where this stylesheet is served from'
+        ? 'it contains a relative URL, and no captured page shows where this stylesheet is served from'
         : null;
     for (const block of blocks) block.at.line += line - 1;
     return { file, root, text, offset, line, blocks, whyLeft };
@@ -85,7 +85,7 @@ function inPlace<T>(file: OldFile, line: number, read: () => T): T {
         message: `${what}: ${reason.charAt(0).toLowerCase()}${reason.slice(1)}`,
         at,
         source: file.text.split(/\r\n?|\n/)[at.line - 1],
-        hint: 'Mend it first: browsers would drop what follows.',
+        hint: 'Fix it first: browsers drop what follows.',
       },
     ]);
   }

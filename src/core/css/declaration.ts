@@ -61,7 +61,7 @@ export function declarationFault(property: string, value: string): DeclarationFa
   if (!Object.hasOwn(properties, name)) {
     const near = nearest(name, Object.keys(properties));
     return {
-      message: `"${property}" is no property that browsers know`,
+      message: `"${property}" is not a known property`,
       hint: near ? `Did you mean ${near}?` : undefined,
     };
   }
@@ -80,7 +80,7 @@ export function declarationFault(property: string, value: string): DeclarationFa
   if (!error || error.name !== 'SyntaxMatchError' || hasUnknownFunction(value)) return null;
   const mismatch = error as Error & { syntax?: string };
   return {
-    message: `"${value}" is no value for ${property}`,
+    message: `"${value}" is not a valid value for ${property}`,
     hint: mismatch.syntax && mismatch.syntax.length < 80 ? `${property} takes ${mismatch.syntax}.` : undefined,
   };
 }

@@ -90,7 +90,7 @@ function forgive(node: CssNode, changes: [number, number, string][]): void {
   checkSimpleSelector(node);
   if (node.type === 'TypeSelector' && node.name.includes('|')) {
     const [space, name = ''] = node.name.split('|');
-    if (space !== '*' && space !== '') throw new TextError(`"${space}" is no namespace`, start);
+    if (space !== '*' && space !== '') throw new TextError(`"${space}" is not a known namespace`, start);
     changes.push([start, end, space === '*' ? name : nothing]);
   }
   if (node.type === 'PseudoClassSelector') {
@@ -131,9 +131,9 @@ function containsPseudoElement(node: CssNode): boolean {
 }
 
 function selectorTree(text: string): SelectorList {
-  if (text.trim() === '') throw new TextError('There is no selector here', 0);
+  if (text.trim() === '') throw new TextError('The selector is empty', 0);
   if (/,\s*$/.test(text)) {
-    const said = `"${text.trim()}" is not a valid selector: nothing stands after the last comma`;
+    const said = `"${text.trim()}" is not a valid selector: nothing follows the last comma`;
     throw new TextError(said, text.lastIndexOf(',') + 1);
   }
   try {
@@ -153,7 +153,7 @@ function checkForRule(node: CssNode): void {
   const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
   if (node.type === 'TypeSelector' && node.name.includes('|')) {
     throw new TextError(
-      `"${node.name}" names a namespace, which a rule cannot declare`,
+      `"${node.name}" uses a namespace, which rules do not support`,
       offset,
       `Write ${node.name.replace(/^.*\|/, '')}.`,
     );
@@ -174,11 +174,7 @@ function checkForRule(node: CssNode): void {
 function checkSimpleSelector(node: CssNode): void {
   const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
   if (node.type === 'AttributeSelector' && node.flags && node.flags.toLowerCase() !== 'i') {
-    throw new TextError(
-      `"${node.flags}" is no flag of an attribute selector that browsers know`,
-      offset,
-      'Use i, or leave it out.',
-    );
+    throw new TextError(`"${node.flags}" is not a known flag of an attribute selector`, offset, 'Use i, or remove it.');
   }
   if (node.type === 'IdSelector' && /^-?\d/.test(node.name)) {
     throw new TextError(
@@ -190,7 +186,7 @@ function checkSimpleSelector(node: CssNode): void {
   if (node.type === 'PseudoClassSelector' && !legacyPseudoElements.includes(node.name.toLowerCase())) {
     if (!tables.pseudoClasses.includes(node.name.toLowerCase())) {
       throw new TextError(
-        `":${node.name}" is no pseudo-class that browsers know`,
+        `":${node.name}" is not a known pseudo-class`,
         offset,
         suggestion(node.name, tables.pseudoClasses).replace(/^Known.*/s, ''),
       );
@@ -199,14 +195,14 @@ function checkSimpleSelector(node: CssNode): void {
   if (node.type === 'PseudoClassSelector' && node.name.toLowerCase() === 'has' && node.children?.first) {
     walk(node.children.first, (inner: CssNode) => {
       if (inner.type === 'PseudoClassSelector' && inner.name.toLowerCase() === 'has')
-        throw new TextError('":has()" cannot stand inside another :has()', offset);
+        throw new TextError('":has()" cannot be nested in another :has()', offset);
     });
   }
   if (node.type === 'PseudoElementSelector') {
     const name = node.name.toLowerCase();
     if (!tables.pseudoElements.includes(name) && !name.startsWith('-webkit-')) {
       throw new TextError(
-        `"::${node.name}" is no pseudo-element that browsers know`,
+        `"::${node.name}" is not a known pseudo-element`,
         offset,
         suggestion(node.name, tables.pseudoElements).replace(/^Known.*/s, ''),
       );

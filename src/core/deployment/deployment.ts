@@ -151,8 +151,8 @@ function notLoaded({ css, js, shown }: Parts, needsScript: boolean, actions: Act
     code: 'not-loaded',
     text: `${file} is not loaded`,
     hint: file.endsWith('.js')
-      ? `Add <script src="${file}"></script> after the stylesheet, last in head.`
-      : `Add <link rel="stylesheet" href="${file}"> last in head, or take bundle-address out of local-needle.yaml.`,
+      ? `Add <script src="${file}"></script> after the stylesheet, at the end of head.`
+      : `Add <link rel="stylesheet" href="${file}"> at the end of head, or remove bundle-address from local-needle.yaml.`,
   }));
 }
 
@@ -179,7 +179,7 @@ function loadedTooEarly(
       {
         code: 'load-order',
         text: `The build is loaded before ${name}, which sets ${both.slice(0, 3).join(', ')} too`,
-        hint: 'Move it below: the verdicts hold for a build that comes last in head.',
+        hint: 'Load the build last in head. The verdicts assume that.',
       } satisfies LoadingFault,
     ];
   });
@@ -218,23 +218,23 @@ function blocked(
     if (own.startsWith('https:') && each.address?.startsWith('http:'))
       faults.push({
         code: 'mixed-content',
-        text: `${each.what} comes over http, which browsers block on an https page`,
-        hint: `Serve it by https: ${each.address.replace(/^http:/, 'https:')}`,
+        text: `${each.what} is loaded over http, which browsers block on an https page`,
+        hint: `Serve it over https: ${each.address.replace(/^http:/, 'https:')}`,
       });
     const by = policies.flatMap((policy) => forbiddenBy(policy, each, own) ?? [])[0];
     if (by === undefined) continue;
     const from = each.address === null ? "'unsafe-inline', or a nonce" : new URL(each.address).origin;
     faults.push({
       code: 'csp',
-      text: `The page's Content-Security-Policy (${by}) forbids ${each.what}${each.address === null ? ' that stands in the page' : ''}`,
+      text: `The page's Content-Security-Policy (${by}) forbids ${each.what}${each.address === null ? ' that is inline' : ''}`,
       hint: `Add ${from === new URL(own).origin ? "'self'" : from} to that directive.`,
     });
   }
   if (loads.some(({ kind }) => kind === 'html') && policies.some(forbidsHtml))
     faults.push({
       code: 'csp',
-      text: "The page's Content-Security-Policy (require-trusted-types-for 'script') forbids to swap HTML",
-      hint: 'Swap words (text: "…") instead, or take that directive out.',
+      text: "The page's Content-Security-Policy (require-trusted-types-for 'script') forbids swapping HTML",
+      hint: 'Swap text (text: "…") instead, or remove that directive.',
     });
   return faults;
 }
@@ -260,8 +260,8 @@ export function loadingFindings(pages: Map<Page, PageLoading>, loading: Loading,
     note(
       {
         code: 'stale-build',
-        text: `${name} is of an older build than today's rules make`,
-        hint: `Put ${loading.built().names[0]} there${name === loading.built().names[0] ? '' : ', and its name into the pages'}.`,
+        text: `${name} is older than the current rules`,
+        hint: `Put ${loading.built().names[0]} there${name === loading.built().names[0] ? '' : ', and use its new name in the pages'}.`,
       },
       page,
     );
@@ -294,8 +294,8 @@ export function forbiddenInPages(
     toldOnce(
       {
         code: 'csp',
-        text: `The page's Content-Security-Policy (${by}) forbids a <${kind}> that stands in the page`,
-        hint: 'Build a bundle for this site, or let the policy name a nonce or hash.',
+        text: `The page's Content-Security-Policy (${by}) forbids an inline <${kind}>`,
+        hint: 'Build a bundle for this site, or add a nonce or hash to the policy.',
       },
       pages,
     ),

@@ -11,7 +11,7 @@ export interface Asked {
   nonce?: string;
 }
 
-/** Whether an element is a policy that stands in the page itself. */
+/** Whether an element is a policy that is inline itself. */
 export const isMetaPolicy = (element: Element) =>
   element.tagName === 'meta' && /^content-security-policy$/i.test(attribute(element, 'http-equiv') ?? '');
 

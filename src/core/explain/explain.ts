@@ -29,7 +29,7 @@ export interface WhyTargeted {
   holds: boolean;
   /** The alternative that picks the page, or the one that is nearest to it. */
   condition: string;
-  /** Terms of it that do not hold. */
+  /** Terms of it that do not match. */
   missing: string[];
   /** The exception that takes the page out. */
   excepted: string | null;

@@ -51,7 +51,7 @@ function ownNames(element: Element): Candidate[] {
     const reason = generated
       ? 'its class, which looks generated and may change'
       : isState(name)
-        ? 'a class of a state, which may come and go'
+        ? 'a state class, which may come and go'
         : 'its class';
     found.push(
       { selector: `.${identifier(name)}`, cost, reason },
@@ -66,7 +66,7 @@ function ownNames(element: Element): Candidate[] {
         .map((name) => `.${identifier(name)}`)
         .join(''),
       cost: 2.4,
-      reason: 'its classes together',
+      reason: 'its combined classes',
     });
   for (const name of ['name', 'type', 'href', 'for', 'role', 'aria-label', 'alt']) {
     const value = attribute(element, name);
@@ -150,7 +150,7 @@ function byPosition(element: Element, own: Candidate[]): Candidate[] {
     const reason =
       steps === 0
         ? `by position, ${place}; :nth-of-type counts tags, not classes`
-        : 'by position; holds as long as nothing is put before it';
+        : 'by position; breaks if something is inserted before it';
     found.push({ selector: `${named.selector} > ${path}`, cost: 8 + named.cost + steps, reason });
     const [name] = own.filter(({ cost, selector }) => cost < 3 && selector.startsWith('.'));
     if (steps === 0 && name) {

@@ -21,11 +21,11 @@ export interface MissingElement {
   state: string | null;
 }
 
-/** What would mend it: in words, and the selector that matches there, if that is what helps. */
+/** What would fix it: in words, and the selector that matches there, if that is what helps. */
 export interface Hint {
   text: string | null;
   selector: string | null;
-  /** What was wrong with the selector, as ` (a typing error)`; empty where that is not known. */
+  /** What was wrong with the selector, as ` (typo)`; empty where that is not known. */
   why: string;
 }
 
@@ -35,7 +35,7 @@ const mostPages = 20;
 const mostCandidates = 3;
 
 /**
- * A finding for each element that is missing, with the likeliest mend. Hints are worked out once an action: what mends it on
+ * A finding for each element that is missing, with the likeliest fix. Hints are worked out once an action: what fixes it on
  * its first page is tried on the others. Those that the rule accepts get none.
  */
 export function missingElements(missing: MissingElement[], input: CheckInput): Finding[] {
@@ -50,13 +50,13 @@ export function missingElements(missing: MissingElement[], input: CheckInput): F
   return [...byAction.values()].flatMap((pages) => {
     const [first] = pages;
     if (!first) return [];
-    const mend = input.hints === null ? noHint : search.hintFor(first);
+    const fix = input.hints === null ? noHint : search.hintFor(first);
     return pages.map((each, index) => {
       const hint =
         each === first
-          ? mend
-          : index < mostPages && mend.selector !== null
-            ? search.sameHint(each, mend.selector, mend.why)
+          ? fix
+          : index < mostPages && fix.selector !== null
+            ? search.sameHint(each, fix.selector, fix.why)
             : null;
       return finding('missing-element', `${each.action.selector} matches nothing on ${each.page.path}`, {
         rule: each.rule.name,
@@ -70,7 +70,7 @@ export function missingElements(missing: MissingElement[], input: CheckInput): F
 
 const noHint: Hint = { text: null, selector: null, why: '' };
 
-/** Looks for mends of what is missing; remembers the page that it opened last. */
+/** Looks for fixes of what is missing; remembers the page that it opened last. */
 class HintSearch {
   private last: {
     missing: Pick<MissingElement, 'page' | 'view' | 'state'>;
@@ -81,7 +81,7 @@ class HintSearch {
 
   constructor(private readonly input: CheckInput) {}
 
-  /** The likeliest mend: a change to the selector, or the state, visitor or page where it does match. */
+  /** The likeliest fix: a change to the selector, or the state, visitor or page where it does match. */
   hintFor(missing: MissingElement): Hint {
     const [single, another] = missing.action.selectors;
     if (!single || another) return noHint;
@@ -93,7 +93,7 @@ class HintSearch {
     return this.kept(missing, 'elsewhere', key, () => this.hintElsewhere(missing, element));
   }
 
-  /** The same mend on another page, if it helps there. */
+  /** The same fix on another page, if it helps there. */
   sameHint(missing: MissingElement, selector: string, why: string): Hint {
     return this.kept(missing, `same ${selector}`, this.keyOf(missing), () => {
       const elements = compileMatcher(selector)(this.open(missing)).length;
@@ -134,7 +134,7 @@ class HintSearch {
       if (name === state) continue;
       const document = view.open(page);
       applyState(document, change);
-      if (match(document).length > 0) return `It matches in the state ${name}: say state: ${name}; in the rule.`;
+      if (match(document).length > 0) return `It matches in the state ${name}. Add state: ${name}; to the rule.`;
     }
     return null;
   }
@@ -144,7 +144,7 @@ class HintSearch {
       const other = name === this.input.visitor ? null : this.input.view(name);
       const same = other && other !== view ? other.site.byPath.get(page.path) : undefined;
       if (other && same && match(other.open(same)).length > 0)
-        return `It is there for the visitor ${name}: say visitor: ${name}; in the rule.`;
+        return `It exists for the visitor ${name}. Add visitor: ${name}; to the rule.`;
     }
     return null;
   }
@@ -157,7 +157,7 @@ class HintSearch {
     );
     const matching = others.find((other) => (compiledAction(rule, other).match?.(this.open(missing)) ?? []).length > 0);
     return matching
-      ? `${matching.selector} of the same list matches; :is(${matching.selector}, ${action.selector}) takes whichever is there.`
+      ? `${matching.selector} in the same list matches; :is(${matching.selector}, ${action.selector}) matches whichever exists.`
       : null;
   }
 
@@ -167,7 +167,7 @@ class HintSearch {
       .pagesFor(element)
       .filter((other) => other !== page);
     const found = candidates.slice(0, mostCandidates).find((other) => match(view.open(other)).length > 0);
-    return found ? `It is on other pages, such as ${found.path}.` : null;
+    return found ? `It exists on other pages, such as ${found.path}.` : null;
   }
 
   private open(missing: MissingElement): PageDocument {

@@ -79,19 +79,19 @@ function tryAll(changes: Change[], matches: Matches, tried: Set<string>): NearMi
 /** Reads a selector, mending doubled or stray signs; null where there is no reading it. */
 function mendSyntax(selector: string): (Change & { changed: boolean }) | null {
   const steps: [RegExp, string, string][] = [
-    [/#{2,}/g, '#', 'one # too many'],
-    [/\.{2,}/g, '.', 'one dot too many'],
-    [/[.#]+#/g, '#', 'a dot before the #'],
-    [/#\./g, '.', 'a # before the dot'],
-    [/([.#])\s+(?=[\w-])/g, '$1', 'a space after the sign'],
+    [/#{2,}/g, '#', 'an extra #'],
+    [/\.{2,}/g, '.', 'an extra dot'],
+    [/[.#]+#/g, '#', 'an extra dot before the #'],
+    [/#\./g, '.', 'an extra # before the dot'],
+    [/([.#])\s+(?=[\w-])/g, '$1', 'an extra space after the sign'],
     [/[,;{]\s*$|^\s*[,;]/g, '', 'a stray sign at the end'],
   ];
   let text = selector.trim();
   const why: string[] = [];
   for (const [pattern, replacement, what] of steps) {
-    const mended = text.replace(pattern, replacement);
-    if (mended !== text) why.push(what);
-    text = mended;
+    const fixed = text.replace(pattern, replacement);
+    if (fixed !== text) why.push(what);
+    text = fixed;
   }
   try {
     return { compounds: takeApart(text), cost: 0.5, why: why.join('; '), changed: why.length > 0 };
@@ -133,7 +133,7 @@ const simple = (kind: 'class' | 'id' | 'type', name: string): Simple => {
   return { kind, name, text: kind === 'class' ? `.${escaped}` : kind === 'id' ? `#${escaped}` : escaped };
 };
 
-/** Names that a typing error could have made of another, with how many errors. */
+/** Names that typo could have made of another, with how many errors. */
 function typos(name: string, known: string[]): { name: string; errors: number }[] {
   const most = name.length < 4 ? 1 : 2;
   return known
@@ -177,7 +177,7 @@ function changesOf(compounds: Compound[], words: Vocabulary, document: PageDocum
             { combinator: ' ', simples: compound.simples.slice(index) },
           ],
           1.5,
-          'a space is missing',
+          'missing space',
         );
       }
     });
@@ -191,10 +191,10 @@ function changesOf(compounds: Compound[], words: Vocabulary, document: PageDocum
             ...compounds.slice(at + 1),
           ],
           cost: 1.5,
-          why: 'a space too many',
+          why: 'extra space',
         });
     }
-    if (compound.combinator === '>') withCompound([{ ...compound, combinator: ' ' }], 2, 'it is no direct child');
+    if (compound.combinator === '>') withCompound([{ ...compound, combinator: ' ' }], 2, 'it is not a direct child');
     if (compound.combinator === '+') withCompound([{ ...compound, combinator: '~' }], 2, 'it does not follow directly');
     if (compounds.length > 1 && at < compounds.length - 1) {
       const onRoot = compound.simples.some(({ kind, name }) => kind === 'class' && words.rootClasses.includes(name));
@@ -221,7 +221,7 @@ function renamings(each: Simple, { ids, classes, tags }: Vocabulary): { to: Simp
     found.push({ to: simple(kind, name), cost, why });
   const spelled = (kind: 'class' | 'id' | 'type', known: string[], extra: number, why: string) => {
     for (const { name, errors } of typos(each.name, known))
-      add(kind, name, 1 + errors + extra, errors < 1 ? `other letter case${why}` : `a typing error${why}`);
+      add(kind, name, 1 + errors + extra, errors < 1 ? `other letter case${why}` : `typo${why}`);
   };
   if (each.kind === 'class') {
     if (ids.includes(each.name)) add('id', each.name, 1, 'it is an ID, not a class');
@@ -235,11 +235,11 @@ function renamings(each: Simple, { ids, classes, tags }: Vocabulary): { to: Simp
     if (!ids.includes(each.name)) spelled('class', classes, 1, ', and it is a class');
   }
   if (each.kind === 'type' && !tags.includes(each.name.toLowerCase())) {
-    if (classes.includes(each.name)) add('class', each.name, 1, 'a dot is missing');
+    if (classes.includes(each.name)) add('class', each.name, 1, 'missing dot');
     if (ids.includes(each.name)) add('id', each.name, 1, 'a # is missing');
     spelled('type', tags, 0, '');
-    spelled('class', classes, 1, ', and a dot is missing');
-    spelled('id', ids, 1, ', and a # is missing');
+    spelled('class', classes, 1, ', and missing dot');
+    spelled('id', ids, 1, ', and a missing #');
   }
   return found;
 }

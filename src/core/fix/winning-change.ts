@@ -21,7 +21,7 @@ export function winningChange(pair: Pair, look: OpenedPage): WinningChange | nul
   if (other && step === 'order')
     return {
       kind: 'order',
-      text: `It stands later in the rule files: ${other.rule.name} (${other.rule.at.file}:${other.rule.at.line}).`,
+      text: `It comes later in the rule files: ${other.rule.name} (${other.rule.at.file}:${other.rule.at.line}).`,
     };
   if (step === 'specificity' || step === 'order' || step === 'scope') {
     const selector = strongerSelector(pair, look);
@@ -31,13 +31,13 @@ export function winningChange(pair: Pair, look: OpenedPage): WinningChange | nul
   if (compareWeights(important, winner.weight).sign > 0)
     return { kind: 'important', text: 'important: yes would win.' };
   const reason = winner.block.weight.inline
-    ? 'its style attribute is !important: only the page itself can change it'
+    ? 'its style attribute is !important, so only the page itself can change it'
     : winner.weight.level === level.authorImportant
-      ? `${specificityText(winner.weight.specificity)} is !important already: with important: yes, the selector must weigh more than that`
-      : 'nothing in a stylesheet wins over it';
+      ? `${specificityText(winner.weight.specificity)} is already !important: even with important: yes the selector needs a higher specificity`
+      : 'nothing in a stylesheet can override it';
   const heavy = strongerSelector(pair, look, true);
   if (heavy !== null) return { kind: 'selector', text: `important: yes with ${heavy} would win.` };
-  return { kind: 'none', text: `Point at another element: ${reason}.` };
+  return { kind: 'none', text: `Select another element: ${reason}.` };
 }
 
 /** A selector for the same elements that weighs more than the winner; null where none was found. */

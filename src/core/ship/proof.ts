@@ -81,7 +81,7 @@ class BuildProof {
 
   differs = (message: string, rule?: Rule, page?: Page): void => {
     if (this.findings.length >= mostListed) return;
-    const hint = 'This is a fault of Local Needle: do not ship this build, and tell its makers.';
+    const hint = 'This is a bug in Local Needle: do not ship this build, and please report it.';
     this.findings.push(finding('build-differs', message, { rule: rule?.name, page: page?.path, at: rule?.at, hint }));
   };
 
@@ -170,7 +170,7 @@ function ownedSheet(
     (action) => hasStyleRule(action) && !action.within.some(({ name }) => name.toLowerCase() === 'starting-style'),
   );
   if (styled.length !== sheet.rules.length)
-    differs(`The stylesheet holds ${sheet.rules.length} style rules where ${styled.length} were written`);
+    differs(`The stylesheet has ${sheet.rules.length} style rules where ${styled.length} were written`);
   const owners = new Map(compiled.map(({ action, owner }) => [action, owner]));
   const { layers, keyframes, registered, makesContainers } = sheet;
   const rules = sheet.rules.map((rule, index): OurRule<Owner> => {
@@ -263,7 +263,7 @@ function tasksReachNoMore(
     const action = acting[index];
     const rule = rules.find(({ name }) => name === task.rule);
     if (!rule || !action || !rule.actions.includes(action))
-      return differs(`local-needle.js holds a task of "${task.rule}" that no rule asks for`);
+      return differs(`local-needle.js has a task of "${task.rule}" that no rule asks for`);
     const isFor = reachedPages(rule, action, site).has(page);
     const reached = compileMatcher(task.scope)(document).length > 0;
     if (reached !== isFor)

@@ -62,7 +62,7 @@ function workOf(js: string): Record<string, unknown[]> {
   let expression: Node | undefined = statement?.type === 'ExpressionStatement' ? statement.expression : undefined;
   while (expression?.type === 'UnaryExpression') expression = (expression as Node & { argument: Node }).argument;
   const work = expression?.type === 'CallExpression' ? (expression as CallExpression).arguments[0] : undefined;
-  if (work?.type !== 'ObjectExpression') throw new Error('local-needle.js does not hold what it should');
+  if (work?.type !== 'ObjectExpression') throw new Error('local-needle.js is incomplete');
   return valueOf(work) as Record<string, unknown[]>;
 }
 

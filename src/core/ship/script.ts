@@ -20,7 +20,7 @@ export interface ScriptForm {
   site: string;
   pathOptions: PathOptions;
   minify: boolean;
-  /** The file name of the stylesheet that it stands beside; null where that stands in the page. */
+  /** The file name of the stylesheet that it stands beside; null where that is inline. */
   sheetName: string | null;
 }
 

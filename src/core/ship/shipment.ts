@@ -68,7 +68,7 @@ export function prepareShipments(input: ShipmentInput): Shipments {
   const whole = shipmentFor(shipping, measured, target(null));
   const shipped = new Set(whole.rules.map(({ rule }) => rule));
   for (const rule of shipping.filter((each) => !shipped.has(each))) {
-    const reason = rule.actions.length === 0 ? 'does nothing' : `picks no page of ${site.name}`;
+    const reason = rule.actions.length === 0 ? 'does nothing' : `matches no page of ${site.name}`;
     left.push({ rule: rule.name, reason });
   }
   return {

@@ -51,16 +51,20 @@ export function parseCondition(text: string): { condition: Condition; faults: Te
     else if (node.type === 'function') readFunction(node);
     else {
       const shown = parseValue.stringify(node);
-      fault(node, `"${shown}" is no condition`, bareTermHint(shown));
+      fault(node, `${/^["']/.test(shown) ? shown : `"${shown}"`} is not a valid condition`, bareTermHint(shown));
     }
   }
   function readFunction(node: FunctionNode): void {
     const named = kindNamed(node.value, 'function');
     if (!named)
-      return void fault(node, `"${node.value}(…)" is no condition`, suggestion(node.value, Object.keys(termKinds)));
+      return void fault(
+        node,
+        `"${node.value}(…)" is not a valid condition`,
+        suggestion(node.value, Object.keys(termKinds)),
+      );
     const argument = argumentOf(node);
     if (argument === '')
-      return void fault(node, `${node.value}() is empty`, `Write what it should match between the parentheses.`);
+      return void fault(node, `${node.value}() is empty`, `Write what to match between the parentheses.`);
     add(node, named, argument);
   }
   const filled = alternatives.filter((terms) => terms.length > 0);

@@ -15,7 +15,7 @@ export interface RunTimeAddress {
 /** Collects what local-needle.js must recognise: one entry an address, however many rules use it. */
 export class RunTimeAddresses {
   private readonly byText = new Map<string, RunTimeAddress>();
-  /** `handles`: a path becomes the sole handles of its pages where they have any. */
+  /** `handles`: a path becomes the unique handles of its pages where they have any. */
   constructor(readonly paths: 'handles' | 'run-time') {}
 
   get list(): RunTimeAddress[] {

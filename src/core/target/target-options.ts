@@ -21,8 +21,8 @@ export function targetOptions(page: Page, site: Site): TargetOption[] {
     const sole = others.length === 0;
     const whys = {
       'page-id': 'ships as plain CSS; another copy of the site may have another ID',
-      'body-id': 'ships as plain CSS; holds wherever the template writes this ID',
-      'body-class': sole ? 'ships as plain CSS; holds as long as no other page gets the class' : '',
+      'body-id': 'ships as plain CSS; works wherever the template writes this ID',
+      'body-class': sole ? 'ships as plain CSS; works as long as no other page gets the class' : '',
     };
     return {
       condition: handle.condition,
@@ -40,7 +40,7 @@ export function targetOptions(page: Page, site: Site): TargetOption[] {
     kind: 'path',
     sole: true,
     sharedWith: [],
-    why: `holds on every copy of the site; ${told ? 'ships as the sole handle that the page has there' : 'needs local-needle.js, since no handle is its own'}`,
+    why: `works on every copy of the site; ${told ? 'ships as the unique handle of the page' : 'needs local-needle.js, since the page has no unique handle'}`,
   };
   return [path, ...handles.filter(({ sole }) => sole), ...handles.filter(({ sole }) => !sole)];
 }

@@ -15,10 +15,10 @@ const without = byId<HTMLInputElement>('without');
 async function look(): Promise<void> {
   try {
     state = await ask<OverviewState>('overview.json');
-    tell('problem', state.problem && `The last good state is shown.\n\n${state.problem}`);
+    tell('problem', state.problem && `This is the last valid state.\n\n${state.problem}`);
     show(state);
   } catch (error) {
-    tell('problem', `The preview does not answer: ${(error as Error).message}`);
+    tell('problem', `The preview does not respond: ${(error as Error).message}`);
   }
 }
 
@@ -31,7 +31,7 @@ function show({ site, how, totals, rules, findings, judging }: OverviewState): v
     ? `${site}: ${many(totals.errors, 'error')}, ${many(totals.warnings, 'warning')}`
     : `${site}: preview`;
   const made = totals && `${many(rules.length, 'rule')}, ${many(totals.pages, 'page')}, ${many(totals.cells, 'cell')}.`;
-  const words = [made, judging ? 'Verdicts are being made…' : null].filter((each) => each).join(' ');
+  const words = [made, judging ? 'Checking…' : null].filter((each) => each).join(' ');
   if (byId('totals').textContent !== words) byId('totals').textContent = words;
   byId('wrong').textContent = totals ? `${many(totals.errors, 'error')}, ${many(totals.warnings, 'warning')}` : '';
   showRules(rules);

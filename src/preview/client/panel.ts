@@ -21,7 +21,7 @@ window.addEventListener('message', (event) => {
   else if (words.needle === 'toggle') setOpen(!isOpen());
   else if (words.needle === 'picking') showPicking(words.what);
   else if (words.needle === 'picked' && wanted) void picked(words.html);
-  else if (words.needle === 'too-large') say('The page is too large to be looked at here: use local-needle find.');
+  else if (words.needle === 'too-large') say('The page is too large for this panel. Use local-needle find.');
 });
 
 function toPage(words: ToPage): void {
@@ -37,10 +37,10 @@ function moveTo(next: string): void {
 async function look(): Promise<void> {
   try {
     state = await ask<PanelState>(`panel.json?${new URLSearchParams({ address }).toString()}`);
-    tell('problem', state.problem && `The last good rules are shown.\n\n${state.problem}`);
+    tell('problem', state.problem && `These are the last valid rules.\n\n${state.problem}`);
     show(state);
   } catch (error) {
-    tell('problem', `The preview does not answer: ${(error as Error).message}`);
+    tell('problem', `The preview does not respond: ${(error as Error).message}`);
   }
 }
 
@@ -58,7 +58,7 @@ function show({ shownPath, handles, rules, notices, problem }: PanelState): void
         {},
         copying(condition),
         ' ',
-        make('small', { title: why }, sole ? 'this page alone' : `${pages} pages`),
+        make('small', { title: why }, sole ? 'this page only' : `${pages} pages`),
       ),
     ),
   );
@@ -66,7 +66,7 @@ function show({ shownPath, handles, rules, notices, problem }: PanelState): void
 
 function showRules(rules: PanelState['rules']): void {
   const focused = document.activeElement?.getAttribute('data-rule');
-  const none = make('li', {}, 'No rule is for this page.');
+  const none = make('li', {}, 'No rule targets this page.');
   byId('rules').replaceChildren(
     ...rules.map(({ name, note, place, status, verdict, says, hints }) => {
       const box = make('input', { type: 'checkbox', checked: status === 'on' });
@@ -98,7 +98,7 @@ function showRules(rules: PanelState['rules']): void {
   byId('after').setAttribute('aria-pressed', String(own.every(({ status }) => status === 'on')));
 }
 
-/** Switches the rules of this page alone: a before and after of it. */
+/** Switches the rules of this page only: a before and after of it. */
 async function switchAll(on: boolean): Promise<void> {
   for (const { name, status } of state?.rules ?? []) if (status === (on ? 'off' : 'on')) await switchRule(name, on);
 }
@@ -130,7 +130,7 @@ function say(text: string): void {
 
 function showPicking(what: string | null): void {
   byId('pick').setAttribute('aria-pressed', String(what !== null));
-  tell('picking', what === null ? null : `Click an element, or use arrow keys and Enter; Escape leaves. ${what}`);
+  tell('picking', what === null ? null : `Click an element, or use the arrow keys and Enter. Escape cancels. ${what}`);
 }
 
 async function picked(html: string): Promise<void> {

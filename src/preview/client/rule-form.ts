@@ -14,7 +14,7 @@ export interface Around {
 
 const doings: [Doing, string][] = [
   ['hide', 'Hide it'],
-  ['text', 'Other words'],
+  ['text', 'Change text'],
   ['style', 'Restyle'],
   ['only-here', 'Only here'],
 ];
@@ -29,10 +29,10 @@ export function ruleForm(
   { copying, say, highlight, wider, leave }: Around,
 ): HTMLElement {
   const { proposals, counted, pages } = picked;
-  const counts = counted < pages ? ` of ${counted} looked at` : '';
+  const counts = counted < pages ? ` of ${counted} checked` : '';
   const choices = proposals.map(({ selector, here, captured, otherPages, reason }, index) => {
     const radio = make('input', { type: 'radio', name: 'selector', value: selector, checked: index === 0 });
-    const late = captured === 0 ? ', made by a script' : '';
+    const late = captured === 0 ? ', added by a script' : '';
     const row = make(
       'div',
       {},
@@ -47,7 +47,7 @@ export function ruleForm(
   });
   const around = make('button', { type: 'button' }, 'The element around it');
   around.onclick = wider;
-  const away = make('button', { type: 'button' }, 'Leave it');
+  const away = make('button', { type: 'button' }, 'Cancel');
   away.onclick = leave;
   const heading = make('p', {}, picked.words ? `“${picked.words}”, ` : '', make('code', {}, picked.place));
   const steps = make('p', { className: 'tools' }, around, away);
@@ -57,7 +57,7 @@ export function ruleForm(
       {},
       heading,
       steps,
-      make('p', {}, 'No selector picks it alone; give it a class in the template.'),
+      make('p', {}, 'No selector matches only this element. Give it a class in the template.'),
     );
   const doing = make(
     'fieldset',
@@ -147,7 +147,7 @@ function outcome({ block, file, written, verdicts, findings }: AddAnswer): Node[
     make(
       'p',
       {},
-      written ? `Stands at the end of ${file}. ` : '',
+      written ? `Added to the end of ${file}. ` : '',
       ...verdicts.slice(0, 3).flatMap(({ page, verdict, elements }) => [badge(verdict), ` ${page}: ${elements} `]),
       verdicts.length > 3 ? `and ${verdicts.length - 3} more pages` : '',
     ),

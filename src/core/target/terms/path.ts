@@ -19,7 +19,7 @@ function readPath(argument: string): Omit<PathTerm, keyof TermOf<string>> {
   if (/[?#]/.test(argument)) {
     const [path = '', query = ''] = argument.split(/[?#]/);
     throw badPath(
-      `The path "${argument}" holds a query or a fragment`,
+      `The path "${argument}" contains a query or a fragment`,
       `Write path("${path}")${argument.includes('?') ? ` query("${query}")` : ''}.`,
     );
   }
