@@ -2,7 +2,7 @@
 export interface DemoPage {
   path: string;
   title: string;
-  /** The number that the content system gave the page; null where the template forgot its handles. */
+  /** The number that the content system gave the page; null if the template forgot its handles. */
   id: number | null;
   /** Journal entries are numbered apart, in hexadecimal. */
   entry?: string;

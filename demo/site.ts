@@ -64,7 +64,7 @@ ${page.body}
 `;
 }
 
-/** Where a path's file stands in a folder of HTML. */
+/** Where a path's file is in a folder of HTML. */
 export const fileOf = (path: string) => (path === '/' ? 'index.html' : `${path.slice(1)}/index.html`);
 
 /** Writes one copy of the site as a folder of HTML with its assets. */

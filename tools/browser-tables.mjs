@@ -88,7 +88,7 @@ const tables = await page.evaluate(
       const longhands = name === 'all' ? [] : [...style];
       properties[name] = longhands.length === 1 && longhands[0] === name ? 0 : longhands;
     }
-    // Measured where nothing is laid out, so that computed values are told rather than used ones.
+    // Measured where nothing is laid out, so that computed values are reported rather than used ones.
     const outer = document.body.appendChild(document.createElement('x-a'));
     const inner = outer.appendChild(document.createElement('x-b'));
     outer.style.cssText = 'display: none; color: rgb(1, 2, 3)';

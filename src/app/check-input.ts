@@ -34,7 +34,7 @@ export interface OpenedCheck {
   keep: (forget?: boolean) => void;
 }
 
-/** Reads everything that a check needs anew: for every command that judges, explains, builds or shows. Throws ProblemError. */
+/** Reads everything that a check needs, for every command that checks, explains, builds or shows. Throws ProblemError. */
 export function openCheck(call: LookCall): OpenedCheck {
   const { project, source, content } = openProject(call);
   return checkOf(project, source, content, call);

@@ -7,7 +7,7 @@ import type { CheckInput } from '../core/check/input.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { LookCall } from './open.js';
 
-/** What a helper is told: the call, and who took which pages. */
+/** What a helper gets: the call, and who took which pages. */
 export interface HelperData {
   call: LookCall;
   taken: Int32Array;

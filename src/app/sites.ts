@@ -34,7 +34,7 @@ export function openSite(directory: string, settings: Settings, source: SiteSour
   );
 }
 
-/** A site as a visitor sees it; null where an address was not captured so. Folders and recordings know one visitor. */
+/** A site as a visitor sees it; null if an address was not captured so. Folders and recordings know one visitor. */
 export function capturedSite(
   directory: string,
   settings: Settings,

@@ -4,7 +4,7 @@ import type { NewRule } from '../core/rule/write.js';
 import { prepareAddition, type Addition } from '../project/addition.js';
 import type { OpenedCheck } from './check-input.js';
 
-/** A new rule as it would stand in a file, and what it alone does on its pages. Throws ProblemError. */
+/** A new rule as it would be in a file, and what it alone does on its pages. Throws ProblemError. */
 export function tryRule(
   { project, input }: OpenedCheck,
   rule: NewRule,

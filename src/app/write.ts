@@ -9,7 +9,7 @@ const cannotBeWritten = (what: string, error: unknown) =>
     'access',
   );
 
-/** Writes files below a folder, all of them or none. Throws ProblemError where one cannot be written. */
+/** Writes files below a folder atomically: all of them or none. Throws ProblemError if one cannot be written. */
 export function writeFiles(folder: string, files: Map<string, string | Uint8Array>): void {
   const staged: [from: string, to: string][] = [];
   let current = folder;
@@ -33,7 +33,7 @@ export function writeFiles(folder: string, files: Map<string, string | Uint8Arra
   }
 }
 
-/** Makes a folder anew, whole or not at all: `fill` writes it elsewhere first. Throws ProblemError. */
+/** Replaces a folder atomically: `fill` writes the new one elsewhere first. Throws ProblemError. */
 export function replaceFolder(folder: string, fill: (made: string) => void): void {
   const target = resolve(folder);
   let made: string | undefined;
@@ -53,7 +53,7 @@ export function replaceFolder(folder: string, fill: (made: string) => void): voi
   }
 }
 
-/** Makes a folder anew of these files, all of them or none. Throws ProblemError. */
+/** Replaces a folder atomically by one with these files. Throws ProblemError. */
 export function writeFolder(folder: string, files: Map<string, string | Uint8Array>): void {
   replaceFolder(folder, (made) => fillFolder(made, files));
 }

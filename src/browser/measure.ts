@@ -23,7 +23,7 @@ export interface Measured {
 }
 
 /**
- * Runs in the page: whether our declarations stand as they are, by setting them so that nothing can win over them and
+ * Runs in the page: whether our declarations win, by setting them so that nothing can win over them and
  * comparing. Must not use anything from outside itself.
  */
 export function measure(probes: Probe[]): Measured[] {

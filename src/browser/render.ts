@@ -11,7 +11,7 @@ export interface Renderer {
 /** How long a page's requests may go on before it is taken as it is, in milliseconds. */
 const settleMs = 5000;
 
-/** Starts Chromium without a window, in its sandbox where the system lets it. Throws ProblemError where there is none. */
+/** Starts Chromium without a window, in its sandbox where the system lets it. Throws ProblemError if there is none. */
 export async function launchChromium(): Promise<Browser> {
   const executablePath = chromiumPath();
   if (!executablePath) {
@@ -40,7 +40,7 @@ export async function launchChromium(): Promise<Browser> {
   });
 }
 
-/** The library that drives Chromium, which is not installed with the package. Throws ProblemError where it is missing. */
+/** The library that drives Chromium, which is not installed with the package. Throws ProblemError if it is missing. */
 async function playwright() {
   try {
     return await import('playwright-core');

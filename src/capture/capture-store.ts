@@ -32,13 +32,13 @@ export interface CaptureHeader {
   rendered: boolean;
 }
 
-/** A capture as it stands on disk (docs/capture.md). */
+/** A capture as it is on disk (docs/capture.md). */
 export interface Capture {
   header: CaptureHeader;
   pages: Map<string, StoredPage>;
   styles: Map<string, StoredStyle>;
   notCaptured: NotCaptured[];
-  /** Paths that an interrupted run had captured; null where the last run came to its end. */
+  /** Paths that an interrupted run had captured; null if the last run came to its end. */
   unfinished: Set<string> | null;
 }
 
@@ -83,7 +83,7 @@ function damaged(folder: string, what: string): ProblemError {
   );
 }
 
-/** Reads the index and, after an interrupted run, the journal. Null where there is no capture. Throws ProblemError where it is damaged. */
+/** Reads the index and, after an interrupted run, the journal. Null where there is no capture. Throws ProblemError if it is damaged. */
 export function readCapture(folder: string): Capture | null {
   const [index, journal] = [join(folder, indexName), join(folder, journalName)];
   if (!existsSync(index) && !existsSync(journal)) return null;
@@ -111,7 +111,7 @@ function readLines(capture: Capture, folder: string, name: string, isJournal: bo
   const end = isJournal ? null : endOf(lines.pop());
   if ((last !== '' || end === null) && !isJournal)
     throw damaged(folder, `${name} ends early in line ${lines.length + 1}`);
-  // With the sum that was written beside them, the lines are as they were when they were checked; else they are checked anew.
+  // With the sum that was written beside them, the lines are as they were when they were checked; else they are checked again.
   const asWritten = end !== null && end === hashOf(new TextEncoder().encode(lines.join('\n')));
   lines.forEach((line, number) => {
     try {
@@ -126,7 +126,7 @@ function readLines(capture: Capture, folder: string, name: string, isJournal: bo
   });
 }
 
-/** The sum of the last line of an index; null where it is another line. */
+/** The sum of the last line of an index; null if it is another line. */
 const endOf = (line: string | undefined) => /^\{"end":"([0-9a-f]{16})"\}$/.exec(line ?? '')?.[1] ?? null;
 
 function keep(capture: Capture, entry: Entry, isJournal: boolean): void {
@@ -167,7 +167,7 @@ function isRunning(pid: number): boolean {
   }
 }
 
-/** Writes a capture while a run goes on. Nothing is told as captured before it is on disk. */
+/** Writes a capture while a run goes on. Nothing is reported as captured before it is on disk. */
 export class CaptureWriter {
   private readonly journal: number;
 
@@ -272,7 +272,7 @@ export class CaptureWriter {
   }
 }
 
-/** Reads a capture as a site. Null where there is none. Throws ProblemError where it is damaged. */
+/** Reads a capture as a site. Null where there is none. Throws ProblemError if it is damaged. */
 export function readCapturedSite(
   name: string,
   folder: string,

@@ -43,7 +43,7 @@ const mostRedirects = 10;
 const longestWaitMs = 30_000;
 
 /**
- * Fetches an address. Redirects are followed where `follow` allows the next address. Throws FetchFailure where nothing
+ * Fetches an address. Redirects are followed where `follow` allows the next address. Throws FetchFailure if nothing
  * came: unreachable, too large, too many redirects, or a redirect that was not allowed. A status of 400 and above that
  * stays after the retries is an answer, not a failure.
  */

@@ -28,7 +28,7 @@ export interface FileCache {
 /** A file that was written this shortly ago may yet change without looking changed, in milliseconds. */
 const settlingMs = 2000;
 
-/** Size and time of a file; null where these do not tell whether it changed. */
+/** Size and time of a file; null if these do not tell whether it changed. */
 export function identityOf(path: string): string | null {
   const stat = lstatSync(path);
   const { size, mtimeMs, ctimeMs } = stat;
@@ -49,7 +49,7 @@ const mostBytes = 32 * 1024 * 1024;
 
 /**
  * Reads the pages of a folder of HTML: every `.html` and `.htm` file below it. The folder's root is the base of its
- * absolute addresses. Throws ProblemError where the folder holds no page or a page cannot be read.
+ * absolute addresses. Throws ProblemError if the folder holds no page or a page cannot be read.
  */
 export function readFolder(
   name: string,

@@ -11,7 +11,7 @@ export interface PageLinks {
   styles: string[];
 }
 
-/** The links and stylesheets of a page; `<base href>` is minded, addresses that are none are left out. */
+/** The links and stylesheets of a page; `<base href>` is respected, addresses that are none are left out. */
 export function linksOf(html: string, address: string): PageLinks {
   const root = parse(html);
   const base = baseOf(address, root);

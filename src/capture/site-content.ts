@@ -20,11 +20,11 @@ export interface SiteContent {
   /** The page-ID forms that were found on the pages, best first; those in force are `site.forms`. */
   found: FoundForm[];
   html: (page: Page) => string;
-  /** Differs whenever the page's source does; null where that is not known without reading it. */
+  /** Differs whenever the page's source does; null if that is not known without reading it. */
   identity: (page: Page) => string | null;
-  /** The stylesheet at an address; null where it was not captured. */
+  /** The stylesheet at an address; null if it was not captured. */
   style: (address: string) => StyleText | null;
-  /** Any other file at an address; null where it was not captured. */
+  /** Any other file at an address; null if it was not captured. */
   file: (address: string) => Uint8Array | null;
   /** The Content-Security-Policy header that came with a page. */
   policy: (page: Page) => string | null;
@@ -47,7 +47,7 @@ export interface CapturedPage {
 export interface CapturedReading {
   html: (page: Page) => string;
   style: (address: string) => StyleText | null;
-  /** Any other file; null where it was not captured. */
+  /** Any other file; null if it was not captured. */
   file: (address: string) => Uint8Array | null;
   /** The Content-Security-Policy that came with a page. */
   policy: (page: Page) => string | null;

@@ -49,7 +49,7 @@ export function callProblem(
   const unknown = found(/^Unknown (?:argument|command)s?: ([^,]+)/)?.[0];
   if (unknown === undefined) return problem(`This call cannot be read: ${message.split('\n')[0] ?? ''}`, help);
   const plain = unknown.replace(/^no-/, '');
-  // yargs names an option without its hyphens, and a word as it stands.
+  // yargs names an option without its hyphens, and a word as it is.
   if (words.includes(unknown)) return problem(`"${unknown}" is one word too many: ${call}`, help);
   return problem(
     `${name} has no option --${unknown}`,
@@ -62,7 +62,7 @@ const near = (word: string, known: string[]) => {
   return said.startsWith('Did') ? `${said.replace('mean ', 'mean --')} ` : '';
 };
 
-/** Options without their value, numbers that are none, options given twice; null where all are as they should be. */
+/** Options without their value, numbers that are none, options given twice; null if all are as they should be. */
 export function valueProblem(args: Record<string, unknown>, options: Record<string, Options>): ProblemError | null {
   for (const [name, { type, array }] of Object.entries(options)) {
     const value = args[name];

@@ -9,7 +9,7 @@ import type { Command } from './command.js';
 import { commands } from './commands.js';
 import { shells } from './completion.js';
 
-/** What may stand in one place of a command line. What takes long to load is loaded only where it is asked for. */
+/** What may be in one place of a command line. What takes long to load is loaded only where it is asked for. */
 type Candidates = () => string[] | Promise<string[]>;
 
 const directory = () => findProject(undefined, process.cwd());
@@ -78,7 +78,7 @@ export async function readOptions(name: string): Promise<KnownOptions> {
   return { options: Object.fromEntries(own) as KnownOptions['options'], formats };
 }
 
-/** The words that may stand where the cursor is. `words`: all after the program's name, the last as far as it is typed. */
+/** The words that may be where the cursor is. `words`: all after the program's name, the last as far as it is typed. */
 export async function complete(words: string[]): Promise<string[]> {
   const [name = '', ...rest] = words;
   const word = words.at(-1) ?? '';

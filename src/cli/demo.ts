@@ -76,7 +76,7 @@ export const command = defineCommand<DemoArguments>({
       for (const { why, command: words, quiet } of steps(servers[0].address, servers[1].address)) {
         if (why) output.out(colour.dim(`# ${why}`));
         output.out(colour.bold(`$ local-needle ${words.join(' ')}`));
-        // One stream, so that findings stand below the command that made them.
+        // One stream, so that findings are below the command that made them.
         await runLine(words, { out: output.out, log: quiet ? () => undefined : output.out });
         if (words[0] === 'init') appendFileSync('local-needle.yaml', demoSettings);
         output.out('');

@@ -55,7 +55,7 @@ function readingOf({ source, content, input, learnt, keep }: OpenedCheck): Readi
   };
 }
 
-/** The running site behind the preview; null where the site is a folder or a recording. */
+/** The running site behind the preview; null if the site is a folder or a recording. */
 function upstreamOf({ project, source }: OpenedCheck, args: Omit<PreviewArguments, 'name'>): Upstream | null {
   if (source.from.kind !== 'address') {
     if (!args.live) return null;
@@ -95,7 +95,7 @@ function addRule(all: OpenedCheck, rule: NewRule, write: 'no' | 'if-sound' | 'fo
   };
 }
 
-/** Reads everything anew when a file changes that the preview comes from. */
+/** Reads everything again when a file changes that the preview comes from. */
 function watchFiles(
   { project, source, input }: OpenedCheck,
   session: PreviewSession,

@@ -1,4 +1,4 @@
-/** Words that were renamed before the first release, so that a file or a call that still has one is told the new one. */
+/** Words that were renamed before the first release, so that a file or a call that still has one gets an error with the new one. */
 export const formerNames = {
   command: { start: 'init', gather: 'capture', lift: 'convert', drift: 'compare' },
   option: {

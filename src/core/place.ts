@@ -1,4 +1,4 @@
-/** Where something stands in a file of the project. `file` is relative to the project with forward slashes; the rest counts from 1. */
+/** Where something is in a file of the project. `file` is relative to the project with forward slashes; the rest counts from 1. */
 export interface Place {
   file: string;
   line: number;
@@ -10,7 +10,7 @@ export interface Problem {
   message: string;
   /** Absent where no one place is at fault (a folder that is missing, say). */
   at?: Place;
-  /** The line at `at`, as it stands in the file. */
+  /** The line at `at`, as it is in the file. */
   source?: string;
   /** What to do about it. */
   hint?: string;
@@ -26,7 +26,7 @@ export interface TextFault {
   code?: 'invalid-path';
 }
 
-/** A piece of text cannot be read; whoever knows where the text stands makes a problem or a finding of it. */
+/** A piece of text cannot be read; whoever knows where the text is makes a problem or a finding of it. */
 export class TextError extends Error implements TextFault {
   constructor(
     message: string,
@@ -39,7 +39,7 @@ export class TextError extends Error implements TextFault {
   }
 }
 
-/** What is wrong in a text, by what reads it and throws TextError; null where nothing is. */
+/** What is wrong in a text, by what reads it and throws TextError; null if nothing is. */
 export function faultOf(read: () => unknown): TextFault | null {
   try {
     read();

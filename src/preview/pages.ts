@@ -19,14 +19,14 @@ import type { PreviewSession } from './session.js';
 
 /** What was last sent at an address, for the panel there. */
 export interface Seen {
-  /** As the page came; null where it is as it was captured. */
+  /** As the page came; null if it is as it was captured. */
   page: Page | null;
   notices: string[];
 }
 
 export interface PagesOptions {
   session: PreviewSession;
-  /** The running site; null where there is none. */
+  /** The running site; null if there is none. */
   upstream: Upstream | null;
   /** The origin of panel and overview for pages of a host of this machine: on another, browsers keep storage from frames. */
   panel: (host?: string) => string;
@@ -82,7 +82,7 @@ export async function servePages(options: PagesOptions): Promise<{ app: FastifyI
   return { app, seen };
 }
 
-/** Answers with a captured page or file; null where nothing was captured under this address. */
+/** Answers with a captured page or file; null if nothing was captured under this address. */
 function captured(
   request: FastifyRequest,
   reply: FastifyReply,

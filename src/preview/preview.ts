@@ -20,7 +20,7 @@ export interface Preview {
 const host = '127.0.0.1';
 const portOf = ({ server }: FastifyInstance) => (server.address() as { port: number }).port;
 
-/** Serves the pages and, on an origin of its own, the overview. Throws ProblemError where a port is taken. */
+/** Serves the pages and, on an origin of its own, the overview. Throws ProblemError if a port is taken. */
 export async function startPreview(options: PreviewOptions): Promise<Preview> {
   const { session, port } = options;
   const ports = { pages: 0, overview: 0 };

@@ -29,7 +29,7 @@ export interface OverviewState {
   how: string;
   /** A rule file that is broken: the last good state is shown. */
   problem: string | null;
-  /** The verdicts are being made anew; those of before stay until then. */
+  /** The verdicts are being made again; those of before stay until then. */
   judging: boolean;
   /** Null before the first verdicts are there. */
   totals: { pages: number; cells: number; errors: number; warnings: number } | null;
@@ -52,7 +52,7 @@ export interface OverviewState {
   findings: string;
 }
 
-/** What the panel shows of the page that it stands on. */
+/** What the panel shows of the page that it is on. */
 export interface PanelState {
   site: string;
   /** Null where the page was not captured. */

@@ -59,7 +59,7 @@ export async function passThrough(
   let told = '';
   const fail = (reply: FastifyReply, error: unknown) => {
     const why = reason(error);
-    // Of a site that is down, not every picture is told.
+    // Of a site that is down, not every picture is reported.
     if (why !== told || reply.request.headers['sec-fetch-dest'] !== 'image')
       log(`${origin}${reply.request.raw.url} could not be loaded: ${why}`);
     told = why;

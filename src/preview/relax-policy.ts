@@ -17,7 +17,7 @@ const dropped = ['report-uri', 'report-to', 'upgrade-insecure-requests', 'block-
 
 /**
  * Directives that take over from one another (CSP Level 3, 6.8.3), and what the preview adds to the first that is there;
- * `own` is written anew where a more general one stands in for it.
+ * `own` is written again where a more general one is in for it.
  */
 const chains: { chain: string[]; own: string; add: (allowed: Allowed) => string }[] = [
   { chain: ['script-src-elem', 'script-src', 'default-src'], own: 'script-src', add: ({ own }) => own },
@@ -37,7 +37,7 @@ export const relaxed = (policies: string, allowed: Allowed): string =>
 
 function relaxedOne(policy: string, allowed: Allowed): string {
   const directives = new Map([...parsePolicy(policy)].filter(([name]) => !dropped.includes(name)));
-  // Needle.js swaps HTML; what the live page would say to that is told in the panel.
+  // Needle.js swaps HTML; what the live page would say to that is reported in the panel.
   directives.delete('require-trusted-types-for');
   for (const [name, sources] of directives)
     if (allowed.site && sources.some((each) => each.toLowerCase() === "'self'"))

@@ -9,7 +9,7 @@ export class SwitchRequest {
   @IsBoolean() on!: boolean;
 }
 
-/** Asks for selectors of an element: the page as it stands, the element marked. */
+/** Asks for selectors of an element: the page as it is, the element marked. */
 export class PickRequest {
   @IsString() @MaxLength(4096) address!: string;
   @IsString() @MaxLength(mostPageText) html!: string;

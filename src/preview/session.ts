@@ -21,14 +21,14 @@ export interface Reading {
   view: View;
   pathOptions: PathOptions;
   shippedName: BundleForm['shippedName'];
-  /** Where the live site serves the build; null where nobody said. */
+  /** Where the live site serves the build; null if nobody said. */
   bundleAddress: string | null;
   /** What was learnt of pages so far, for builds. */
   learnt: Kept<Answers>;
   check: (rules: Rule[]) => CheckReport;
 }
 
-/** What local-needle.js does for a rule, to see where a change needs the page anew. */
+/** What local-needle.js does for a rule, to see where a change needs the page again. */
 interface Acting {
   signature: string;
   pages: string[];
@@ -37,7 +37,7 @@ interface Acting {
 /** Time for pages to fetch the new stylesheet before the verdicts are made, in milliseconds. */
 const headStart = 150;
 
-/** What cannot be read at the moment, such as a page that is being written anew. Throws what is a fault of the program. */
+/** What cannot be read at the moment, such as a page that is being written again. Throws what is a fault of the program. */
 function asProblem(error: unknown): ProblemError {
   if (error instanceof ProblemError) return error;
   if (error instanceof Error && 'syscall' in error) return new ProblemError([{ message: error.message }], 'access');
@@ -57,7 +57,7 @@ export class PreviewSession {
   bundle: Bundle;
   /** The last verdicts; null before the first. */
   report: CheckReport | null = null;
-  /** Whether they are being made anew. */
+  /** Whether they are being made again. */
   judging = true;
   /** A rule file that is broken now. */
   problem: ProblemError | null = null;
@@ -86,7 +86,7 @@ export class PreviewSession {
     return () => this.listeners.delete(listener);
   }
 
-  /** Reads everything anew; where that fails, what was shown stays. `pagesChanged`: so did the pages themselves. */
+  /** Reads everything again; where that fails, what was shown stays. `pagesChanged`: so did the pages themselves. */
   refresh(pagesChanged: boolean): void {
     try {
       const reading = this.read();
@@ -107,7 +107,7 @@ export class PreviewSession {
     this.tell({ kind: 'look' });
   }
 
-  /** Switches a rule, or all of them (null); false where there is no such rule. */
+  /** Switches a rule, or all of them (null); false if there is no such rule. */
   switch(name: string | null, on: boolean): boolean {
     const names = this.reading.input.rules.map((rule) => rule.name);
     if (name !== null && !names.includes(name)) return false;

@@ -49,14 +49,14 @@ export const overviewShell = (pages: string): string =>
     ` data-pages="${escapeHtml(pages)}"`,
   );
 
-/** The panel, to be filled by its script. `frames`: origins of pages that it may stand on. */
+/** The panel, to be filled by its script. `frames`: origins of pages that it may be on. */
 export const panelShell = (frames: string[]): string =>
   shell(
     'Local Needle',
     'panel.js',
     `<div id="tab"><button type="button" id="open" aria-expanded="false" title="Local Needle (Alt+Shift+N)">Needle <span id="badge"></span></button></div>
 <main id="panel" hidden>
-<header class="tools"><h1 id="path" tabindex="-1"></h1><button type="button" id="pick" aria-pressed="false">Pick</button> <button type="button" id="shut" aria-label="Close the panel" title="Close (Escape)">×</button></header>
+<header class="tools"><h1 id="path" tabindex="-1"></h1><button type="button" id="pick" aria-pressed="false">Point at an element</button> <button type="button" id="shut" aria-label="Close the panel" title="Close (Escape)">×</button></header>
 <p id="picking" role="status" hidden></p>
 <pre id="problem" role="alert" hidden></pre>
 <div id="notices"></div>
@@ -97,7 +97,7 @@ dialog { color: inherit; background: var(--paper); border: 1px solid var(--soft)
 .panel header.tools { flex-wrap: nowrap; position: sticky; top: -10px; margin: -10px 0 4px; padding: 8px 0; background: var(--paper); } #picking { color: var(--soft); font-size: 13px; } #handles { display: flex; flex-wrap: wrap; gap: 4px 12px; } .panel li > p, .panel .says { font-size: 13px; } 
 .copy { max-width: 100%; text-align: left; overflow-wrap: anywhere; font: 13px ui-monospace, 'DejaVu Sans Mono', monospace; }
 .notice { border-left: 4px solid var(--odd); background: var(--band); padding: 6px 10px; font-size: 13px; }
-.asked { display: grid; gap: 8px; border-bottom: 1px solid var(--line); padding-bottom: 12px; } .asked label { display: grid; gap: 2px; } .asked fieldset { gap: 2px 12px; } .asked p { margin: 0; } .asked .proposals { display: grid; grid-template-columns: minmax(0, 1fr); gap: 4px; } .proposals legend { float: none; } .proposals small { display: block; padding-left: 22px; } .proposals code { flex: 1; } .asked fieldset label, .proposals label { display: flex; gap: 6px; align-items: baseline; }
-.asked input:not([type=radio]), .asked textarea, .asked select { font: inherit; color: inherit; background: var(--paper); border: 1px solid var(--soft); border-radius: 4px; padding: 3px 6px; width: 100%; } .asked pre { margin: 0; white-space: pre-wrap; overflow-wrap: anywhere; background: var(--band); padding: 8px; border-radius: 4px; font-size: 12px; }
+.rule-form { display: grid; gap: 8px; border-bottom: 1px solid var(--line); padding-bottom: 12px; } .rule-form label { display: grid; gap: 2px; } .rule-form fieldset { gap: 2px 12px; } .rule-form p { margin: 0; } .rule-form .proposals { display: grid; grid-template-columns: minmax(0, 1fr); gap: 4px; } .proposals legend { float: none; } .proposals small { display: block; padding-left: 22px; } .proposals code { flex: 1; } .rule-form fieldset label, .proposals label { display: flex; gap: 6px; align-items: baseline; }
+.rule-form input:not([type=radio]), .rule-form textarea, .rule-form select { font: inherit; color: inherit; background: var(--paper); border: 1px solid var(--soft); border-radius: 4px; padding: 3px 6px; width: 100%; } .rule-form pre { margin: 0; white-space: pre-wrap; overflow-wrap: anywhere; background: var(--band); padding: 8px; border-radius: 4px; font-size: 12px; }
 .bad { color: var(--bad); } .odd { color: var(--odd); }
 `;

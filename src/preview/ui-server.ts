@@ -34,11 +34,11 @@ const mostCounting = 4000;
 
 /**
  * The overview and the panel, on an origin of their own: the site's scripts can neither read nor ask anything here. The
- * panel stands on the site's pages as a frame.
+ * panel is on the site's pages as a frame.
  */
 export function serveUi(options: UiOptions): FastifyInstance {
   const { session, seen, pagesPort, wording, style, add } = options;
-  // A page as it stands may come with a request.
+  // A page as it is may come with a request.
   const app = fastify({ forceCloseConnections: true, bodyLimit: 20 * 1024 * 1024, exposeHeadRoutes: false });
   checkOrigin(app, () => originsOf((app.server.address() as { port: number }).port));
   const frames = () => originsOf(pagesPort());
@@ -111,7 +111,7 @@ export function serveUi(options: UiOptions): FastifyInstance {
   return app;
 }
 
-/** The rule that a asked describes. Throws ProblemError where selector or pages cannot be read: they go into a file. */
+/** The rule that a asked describes. Throws ProblemError if selector or pages cannot be read: they go into a file. */
 function newRule({ doing, selector, content, pages, name, note, addedByScript }: AddRequest): NewRule {
   const fault = selectorFault(selector) ?? parseCondition(pages).faults[0];
   if (fault) throw new ProblemError([{ message: fault.message, hint: fault.hint }]);

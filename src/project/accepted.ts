@@ -6,7 +6,7 @@ import { ProblemError } from '../core/place.js';
 /** Holds the verdicts of the last accepted check; fit for git: sorted, a line a page. */
 export const acceptedName = 'local-needle.accepted.json';
 
-/** Reads the accepted verdicts; null where none were accepted yet. Throws ProblemError where the file is damaged. */
+/** Reads the accepted verdicts; null if none were accepted yet. Throws ProblemError if the file is damaged. */
 export function readAccepted(directory: string): Accepted | null {
   const path = join(directory, acceptedName);
   if (!existsSync(path)) return null;

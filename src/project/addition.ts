@@ -8,7 +8,7 @@ import { loadFileUse, withSource } from './files.js';
 import type { Project } from './project.js';
 import { readRuleFile } from './rule-file.js';
 
-/** Where new rules go unless somebody says so. */
+/** Where new rules go unless someone says so. */
 export const usualFile = 'rules/added.css';
 
 /** A new rule on its way to the end of a rule file; nothing is written yet. */
@@ -23,7 +23,7 @@ export interface Addition {
   text: string;
 }
 
-/** Reads a new rule as it would stand at the end of a file of the project. Throws ProblemError. */
+/** Reads a new rule as it would be at the end of a file of the project. Throws ProblemError. */
 export function prepareAddition(project: Project, wanted: NewRule, writtenFile: string): Addition {
   const other = project.rules.find(({ name }) => name === wanted.name);
   if (other)
@@ -63,6 +63,6 @@ export function prepareAddition(project: Project, wanted: NewRule, writtenFile: 
   return { file, block, rule, findings, form, text };
 }
 
-/** Writes it to the end of its file. Throws ProblemError where that cannot be, or somebody else wrote there meanwhile. */
+/** Writes it to the end of its file. Throws ProblemError if that cannot be, or someone else wrote there meanwhile. */
 export const writeAddition = (project: Project, { file, form, text }: Addition): void =>
   writeEdited(project.directory, file, form, text);

@@ -10,7 +10,7 @@ export interface FileForm {
   /** Without its byte order mark. */
   text: string;
   eol: '\n' | '\r\n';
-  /** The bytes as read, to see whether somebody else wrote meanwhile; null for a file that is not there yet. */
+  /** The bytes as read, to see whether someone else wrote meanwhile; null for a file that is not there yet. */
   bytes: Buffer | null;
 }
 
@@ -26,8 +26,8 @@ export function readForEdit(directory: string, file: string): FileForm {
 }
 
 /**
- * Writes an edited file whole, its byte order mark kept. Throws ProblemError where it is read-only, cannot be written, or
- * was changed by somebody else since it was read; what stands there is then untouched.
+ * Writes an edited file whole, its byte order mark kept. Throws ProblemError if it is read-only, cannot be written, or
+ * was changed by someone else since it was read; what is there is then untouched.
  */
 export function writeEdited(directory: string, file: string, form: FileForm, text: string): void {
   const path = join(directory, file);
@@ -63,7 +63,7 @@ export function appendBlock({ text, eol }: FileForm, block: string): string {
 
 /**
  * The text of a rule file with a rule paused or resumed; no other character changes. The same text where it is so already.
- * Throws Error where the rule is not in the text.
+ * Throws Error if the rule is not in the text.
  */
 export function withPause(text: string, name: string, paused: boolean): string {
   const rule = parse(text).nodes.find(

@@ -42,7 +42,7 @@ export function systemReason(error: unknown): string {
   return words[code ?? ''] ?? message;
 }
 
-/** The text of a file of the project (UTF-8, a BOM taken off). Throws ProblemError where it cannot be read or is no UTF-8. */
+/** The text of a file of the project (UTF-8, a BOM taken off). Throws ProblemError if it cannot be read or is no UTF-8. */
 export function readProjectText(directory: string, file: string): string {
   const shown = projectPath(directory, file);
   let bytes: Buffer;

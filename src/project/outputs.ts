@@ -24,7 +24,7 @@ export function noteOutput(directory: string, folder: string): void {
 }
 
 /**
- * Throws ProblemError where a folder cannot be written whole without losing what is not ours: it holds something that no
+ * Throws ProblemError if a folder cannot be written whole without losing what is not ours: it holds something that no
  * build of this project wrote, or `source` and it lie in one another.
  */
 export function requireOwnFolder(directory: string, folder: string, source: string | null): void {
@@ -51,7 +51,7 @@ export function requireOwnFolder(directory: string, folder: string, source: stri
   ]);
 }
 
-/** Throws ProblemError where a file of the name is there that no build wrote. */
+/** Throws ProblemError if a file of the name is there that no build wrote. */
 export function requireOwnFiles(folder: string, names: string[]): void {
   for (const name of names) {
     const file = join(folder, name);

@@ -25,7 +25,7 @@ export interface Settings {
   /** Folder of files that are named after the page they are for, or null. */
   pageFiles: string | null;
   paths: 'handles' | 'run-time';
-  /** Where the build's stylesheet stands on a page. */
+  /** Where the build's stylesheet is on a page. */
   place: 'head-end' | 'body-end';
   /** Whether files that CSS names are copied beside it, or its addresses left as they are written. */
   files: 'copy' | 'leave';
@@ -33,7 +33,7 @@ export interface Settings {
   viewports: { name: string; width: number; height: number }[];
   states: Record<string, PageState>;
   visitors: Record<string, VisitorSettings>;
-  /** Where an entry stands in local-needle.yaml. */
+  /** Where an entry is in local-needle.yaml. */
   placeOf: (keys: string[]) => Place;
 }
 
@@ -63,7 +63,7 @@ export function readConfiguration(text: string, file: string): Settings {
   return settingsOf(configuration, (keys) => placeOf(offsetOf(document, keys, true)));
 }
 
-/** Where an entry stands in the YAML: its value, or its key if that is at fault, or the nearest thing around it. */
+/** Where an entry is in the YAML: its value, or its key if that is at fault, or the nearest thing around it. */
 function offsetOf(document: Document, keys: string[], unknownKey: boolean): number {
   const parent = keys.length > 1 ? document.getIn(keys.slice(0, -1), true) : document.contents;
   const pair = isMap(parent) ? parent.items.find((item) => String(item.key) === keys.at(-1)) : undefined;
@@ -166,7 +166,7 @@ function pageState(state: StateSettings): PageState {
   };
 }
 
-/** The site of this name, or the first. Throws ProblemError where there is none of that name. */
+/** The site of this name, or the first. Throws ProblemError if there is none of that name. */
 export function chosenSite(settings: Settings, name: string | undefined): SiteSource {
   const site = name === undefined ? settings.sites[0] : settings.sites.find((each) => each.name === name);
   if (site) return site;

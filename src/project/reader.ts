@@ -55,7 +55,7 @@ function descriptorValues(
   return { values, nodes };
 }
 
-/** Reads the descriptors of a block by the class that describes them; what is wrong with one is told, and it is left out. */
+/** Reads the descriptors of a block by the class that describes them; what is wrong with one is reported, and it is left out. */
 export function readDescriptors<T extends object>(
   block: AtRule,
   shape: new () => T,

@@ -22,10 +22,10 @@ export const defining = [
   'font-palette-values',
   'position-try',
 ];
-/** What may stand at the top of a rule beside style rules: at-rules that make actions, and these. */
+/** What may be at the top of a rule beside style rules: at-rules that make actions, and these. */
 const ownAtRules = [...actionAtRules.keys(), 'on', 'style-file'];
 
-/** What stands around a node inside a rule. */
+/** What is around a node inside a rule. */
 export interface Enclosing {
   on: Condition[];
   within: AtRule[];

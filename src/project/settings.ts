@@ -32,7 +32,7 @@ export function loadSettings(directory: string): Settings {
   return readConfiguration(readProjectText(directory, join(directory, configurationName)), configurationName);
 }
 
-/** Whether a path is a folder. Throws ProblemError with what the system said where it cannot be told. */
+/** Whether a path is a folder. Throws ProblemError with what the system said if it cannot be known. */
 export function requireFolder(path: string, shown: string): void {
   try {
     if (statSync(path).isDirectory()) return;

@@ -3,7 +3,7 @@ import { ProblemError, type Problem } from '../core/place.js';
 import type { Settings } from './read-configuration.js';
 
 /**
- * The request headers of a visitor, with `${NAME}` filled from the environment. Throws ProblemError where the visitor is not
+ * The request headers of a visitor, with `${NAME}` filled from the environment. Throws ProblemError if the visitor is not
  * known or a variable is not set. The values are secrets: they go into requests and nowhere else.
  */
 export function visitorHeaders(

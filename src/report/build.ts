@@ -13,7 +13,7 @@ export interface BuildReport {
   zipped: { name: string; size: number } | null;
   summary: string | null;
   bundle: Bundle | null;
-  /** The address of the folder that the site serves it from; empty where that is not known. */
+  /** The address of the folder that the site serves it from; empty if that is not known. */
   base: string;
   proof: Proof;
   place: 'head-end' | 'body-end';

@@ -140,7 +140,7 @@ function actionsText(cell: Cell, { colour }: Style): string {
     .join('; ');
 }
 
-/** Findings that differ only in their page or their rule, to be told once. */
+/** Findings that differ only in their page or their rule, to be reported once. */
 export function groupFindings(findings: Finding[]): Finding[][] {
   const groups = new Map<string, Finding[]>();
   for (const each of findings) {
@@ -158,7 +158,7 @@ export function groupFindings(findings: Finding[]): Finding[][] {
   return [...groups.values()];
 }
 
-/** Findings as text; those that differ only in their page or their rule are told once. */
+/** Findings as text; those that differ only in their page or their rule are reported once. */
 export function findingsText(findings: Finding[], style: Style): string[] {
   const { colour } = style;
   return groupFindings(findings).flatMap((group) => {

@@ -1,6 +1,6 @@
 import type { ConvertResult } from '../core/convert/convert.js';
 import type { Site } from '../core/page/page.js';
-import { count, firstFew, printable, shortened, type Style } from './text.js';
+import { count, firstFew, printable, shortened, table, wrapped, type Style } from './text.js';
 
 /** Files that `convert` wrote, or would write. */
 export interface ConvertedFiles {
@@ -19,22 +19,17 @@ export function convertText(
 ): string {
   const { colour } = style;
   const { converted, left, proof } = result;
+  const columns = [{ title: 'rule' }, { title: 'pages', shorten: 24 }, { title: 'what' }, { title: 'from' }];
   const rows = converted.map(({ rule, condition, what, at }) => [
-    rule,
-    printable(shortened(condition, 48)),
+    colour.bold(rule),
+    printable(condition),
     what,
-    `${at.file}:${at.line}`,
+    colour.dim(`${at.file}:${at.line}`),
   ]);
-  const widths = [0, 1, 2].map((column) => Math.max(...rows.map((row) => row[column]?.length ?? 0), 0));
-  const lines = [
+  const lines =
     converted.length > 0
-      ? `${count(converted.length, 'rule')} ${isTry ? 'for' : 'in'} ${files.rules}`
-      : 'Nothing in these files is for single pages.',
-    ...rows.map(([rule = '', condition = '', what = '', from = '']) => {
-      const [first = 0, second = 0, third = 0] = widths;
-      return `  ${colour.bold(rule.padEnd(first))}  ${condition.padEnd(second)}  ${what.padEnd(third)}  ${colour.dim(from)}`;
-    }),
-  ];
+      ? [`${count(converted.length, 'rule')} ${isTry ? 'for' : 'in'} ${files.rules}`, '', table(columns, rows, style)]
+      : ['Nothing in these files is for single pages.'];
   if (left.length > 0) {
     lines.push(
       '',
@@ -44,10 +39,12 @@ export function convertText(
       const touches =
         pages.length === 0
           ? reason === 'unscoped'
-            ? 'touches no captured page'
+            ? 'affects no captured page'
             : reason
-          : `${reason === 'unscoped' ? '' : `${reason}; `}touches ${pages.length === site.pages.length ? `all ${count(pages.length, 'page')}` : `${count(pages.length, 'page')}: ${firstFew(pages.map(printable), 3)}`}`;
-      lines.push(`  ${at.file}:${at.line}  ${printable(shortened(what, 50))}  ${colour.dim(touches)}`);
+          : `${reason === 'unscoped' ? '' : `${reason}; `}affects ${pages.length === site.pages.length ? `all ${count(pages.length, 'page')}` : `${count(pages.length, 'page')}: ${firstFew(pages.map(printable), 3)}`}`;
+      lines.push(
+        wrapped(`  ${at.file}:${at.line}  ${printable(shortened(what, 50))}  ${colour.dim(touches)}`, style, 2),
+      );
     }
   }
   const { differences } = proof;

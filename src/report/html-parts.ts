@@ -17,7 +17,7 @@ input[type=search] { font: inherit; padding: 4px 8px; min-width: 240px; color: i
 table { border-collapse: collapse; width: 100%; table-layout: fixed; } th, td { text-align: left; vertical-align: top; padding: 4px 16px 4px 0; } thead { position: absolute; clip-path: inset(50%); } .where { width: 38%; }
 ul { margin: 4px 0 8px; padding-left: 20px; } .pages { list-style: none; padding: 0; margin: 0; } summary { cursor: pointer; }
 .verdict { display: inline-block; min-width: 58px; text-align: center; font-weight: bold; border: 1px solid currentColor; border-radius: 4px; padding: 0 6px; font-size: 13px; color: var(--odd); }
-.hit { color: var(--good); } .overridden, .no-match { color: var(--bad); } .pending, .unjudged { color: var(--sea); }
+label:has([type=checkbox]) { white-space: nowrap; } .hit { color: var(--good); } .overridden, .no-match { color: var(--bad); } .pending, .unjudged { color: var(--sea); }
 @media print { #tools { display: none !important; } .rule, .finding { content-visibility: visible; } }
 `;
 

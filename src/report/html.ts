@@ -6,7 +6,7 @@ import { groupCells, groupFindings } from './check-text.js';
 import { count, printable } from './text.js';
 import { reportScript, reportStyle } from './html-parts.js';
 
-/** Text from pages and rules as it may stand in the report. */
+/** Text from pages and rules as it may be in the report. */
 const safe = (text: string) => escape(printable(text));
 
 /** A check as one page that needs nothing else: findings first, then each rule with what it does on its pages. */

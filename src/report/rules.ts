@@ -44,7 +44,8 @@ export function rulesText(rules: Rule[], report: CheckReport | null, today: stri
       each.targets === null ? '?' : String(each.targets),
       actions.join(', '),
       each.status !== 'active' ? '' : verdicts.length > 0 ? verdicts.join(', ') : colour.red(report ? 'no page' : '?'),
-      `${each.note === null ? colour.dim('no note') : printable(shortened(each.note, 200))} ${colour.dim(`${each.file}:${each.line}`)}`,
+      colour.dim(`${each.file}:${each.line}`),
+      each.note === null ? colour.dim('no note') : printable(shortened(each.note, 200)),
     ];
   });
   const paused = list.filter(({ status }) => status === 'paused').length;
@@ -54,6 +55,7 @@ export function rulesText(rules: Rule[], report: CheckReport | null, today: stri
         ...['rule', 'status', 'pages'].map((title) => ({ title })),
         { title: 'does', wrap: 14 },
         { title: 'verdicts', wrap: 14 },
+        { title: 'place', drop: true },
         { title: 'note', wrap: 24 },
       ],
       rows,

@@ -74,7 +74,7 @@ export interface Column {
 
 /**
  * A table without lines: on a terminal one line a row, as wide as the terminal at most, as far as its columns can give way.
- * Elsewhere nothing is cut, and a tab stands between columns, for `cut` and `awk`.
+ * Elsewhere nothing is cut, and a tab is between columns, for `cut` and `awk`.
  */
 export function table(columns: Column[], rows: string[][], { colour, width }: Style): string {
   const head = columns.map(({ title }) => title);
@@ -132,7 +132,7 @@ function fitted(columns: Column[], natural: number[], width: number): number[] {
   return widths;
 }
 
-/** Two spaces stand before each column. */
+/** Two spaces are before each column. */
 const gap = 2;
 const rowsAtOnce = 50;
 

@@ -40,7 +40,7 @@ describeInBrowser('What convert made of old CSS and snippets', () => {
     const given = Object.entries(snippets).map(([path, file]) => `${file}=${path}`);
     const converted = await run(directory, ['convert', 'old/site-wide.css', 'old/everywhere.html', ...given]);
     expect([converted.status, converted.log]).toEqual([0, '']);
-    expect(converted.out).toContain('Proven on 30 pages');
+    expect(converted.out).toContain('Verified on 30 pages');
     const built = await run(directory, ['build', '--force', '--out', 'local-needle']);
     expect(built.out).toContain('verdicts as checked');
     server = createServer((request, response) => {

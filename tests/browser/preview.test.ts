@@ -66,7 +66,7 @@ describeInBrowser('The preview', () => {
       await bare.route('**/page.js', (route) => route.abort());
       await bare.goto(running.pages + path);
       await bare.waitForLoadState('networkidle');
-      // The panel's element stands in html, outside of body.
+      // The panel's element is in html, outside of body.
       const seen = async (page: Page) =>
         (await page.evaluate(looks)).map((each) => each.replace(/^HTML [|\s]*/, 'HTML'));
       const shown = await seen(tab);
@@ -126,7 +126,7 @@ describeInBrowser('The preview', () => {
     expect(await front.evaluate('window.stayed')).toBe(true);
     writeFileSync(join(directory, 'public/index.html'), pageHtml('class="page-1"', '<p class="x">New words</p>'));
     await front.getByText('New words').waitFor();
-    // A site that is built anew is gone for a moment.
+    // A site that is built again is gone for a moment.
     rmSync(join(directory, 'public'), { recursive: true });
     await until(() => running.said().includes('public'));
     expect((await fetch(running.pages)).status).toBe(500);
@@ -286,7 +286,7 @@ describeInBrowser('The preview', () => {
     await tab.keyboard.press('Enter');
     await panel.getByText('body', { exact: false }).first().waitFor();
     for (const key of ['ArrowDown', 'ArrowRight', 'ArrowRight', 'ArrowRight', 'Enter']) await tab.keyboard.press(key);
-    await panel.getByText('made by a script').first().waitFor();
+    await panel.getByText('added by a script').first().waitFor();
     await panel.getByLabel('Restyle').check();
     await panel.getByLabel(/Declarations/).fill('color: teal');
     await panel.getByText('added-by: script').waitFor();
@@ -540,7 +540,7 @@ describeInBrowser('The preview', () => {
       [['preview', '--live'], 2, 'live is a folder'],
       [['preview', 'staging'], 2, 'staging'],
       [['preview', '--port', '70000'], 2, 'from 0 to 65534'],
-      [['preview', '--timeout', 'soon'], 2, 'seconds above 0'],
+      [['preview', '--timeout', 'soon'], 2, 'takes a number'],
     ];
     for (const [words, status, text] of cases) {
       const ended = await run(directory, words);

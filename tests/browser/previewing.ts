@@ -66,7 +66,7 @@ export async function pageWithPanel(
   return { tab, panel };
 }
 
-/** The panel of a page, once it is filled; the page may be loaded anew meanwhile. */
+/** The panel of a page, once it is filled; the page may be loaded again meanwhile. */
 export async function panelOf(tab: Page): Promise<Frame> {
   let panel: Frame | undefined;
   await until(async () => {
@@ -76,7 +76,7 @@ export async function panelOf(tab: Page): Promise<Frame> {
   return panel!;
 }
 
-/** Sends a request as it stands, and gives the answer as it comes. */
+/** Sends a request as it is, and gives the answer as it comes. */
 export const raw = (address: string, request: string): Promise<string> =>
   new Promise((done, fail) => {
     const { hostname, port } = new URL(address);

@@ -260,7 +260,7 @@ describe('@mark-current and @stylesheet', () => {
     expect(report.findings.map(({ code, message }: { code: string; message: string }) => [code, message])).toEqual([
       ['needs-script', expect.stringContaining('local-needle.js matches /about by path')],
     ]);
-    // A script ships for /about: then readers are told as well.
+    // A script ships for /about: then readers are reported as well.
     expect(read(directory, 'out/local-needle.js')).toContain('current: true');
   });
 

@@ -61,7 +61,7 @@ describe('A project', () => {
     expect(front?.actions.map(({ selector, elements, pairs }) => [selector, elements, pairs])).toEqual([
       ['.x', 2, 2],
       ['.x:hover', 0, 0],
-      // What stands in an at-rule that does not hold at this viewport is left out.
+      // What is in an at-rule that does not hold at this viewport is left out.
       ['.masthead img::before', 1, 1],
     ]);
     expect(report.cells.filter(({ rule }) => rule === 'sheets').map(({ page, verdict }) => [page, verdict])).toEqual([

@@ -153,7 +153,7 @@ describe('A verdict', () => {
 
 describe('A selector that would take for ever', () => {
   const deep = `${'<div class="d">'.repeat(400)}x${'</div>'.repeat(400)}`;
-  // What must stand above an element is looked for first; this stands beside one.
+  // What must be above an element is looked for first; this is beside one.
   const bomb = `.none + ${'.d '.repeat(9)}.d`;
   test.each([
     ['of a rule', `${bomb} { order: 1 }`, theme],

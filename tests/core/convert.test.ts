@@ -113,7 +113,7 @@ describe('Old CSS', () => {
   });
 
   test('what would look another way stays, with the reason', () => {
-    // As a rule it would stand last in head and weigh less than an ID.
+    // As a rule it would be last in head and weigh less than an ID.
     const css = '#front .x { color: red; } .x.x.x { color: green; }';
     const { rules, left, proof } = converted([{ kind: 'css', text: css }]);
     expect(proof.differences).toEqual([]);
@@ -132,7 +132,7 @@ test('An old stylesheet that a page has in itself is compared in its place', () 
   ).view;
   const { proof, rules, left } = converted([{ kind: 'css', text: css }], own);
   expect(proof.differences).toEqual([]);
-  // It stands before what stands in the body, as it did; on the only page there is, it is for all of them.
+  // It is before what is in the body, as it did; on the only page there is, it is for all of them.
   expect([rules, left.length]).toEqual(['', 2]);
 });
 

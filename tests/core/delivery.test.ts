@@ -24,7 +24,7 @@ describe('Who gets an action', () => {
     );
     const report = check(input);
     expect(report.cells.map(({ page, verdict }) => `${page} ${verdict}`)).toEqual(['/ hit']);
-    // The part that no page of the rule falls into hides nothing anywhere, and is told.
+    // The part that no page of the rule falls into hides nothing anywhere, and is reported.
     expect(report.findings.map(({ code }) => code)).toEqual(['missing-page']);
     expect(report.findings[0]?.message).toBe('path("/tickets") matches none of the pages that "a" targets');
     const reached = site.pages.map((page) => deliver(input.rules, site)(page).map(({ action }) => action.kind));

@@ -16,7 +16,7 @@ const tag = fc.constantFrom('div', 'p', 'span', 'em', 'section');
 const className = fc.constantFrom('a', 'b', 'c', 'd');
 const classes = fc.uniqueArray(className, { maxLength: 3 }).map((list) => list.join(' '));
 
-/** A declaration whose value nothing else has: who wins is told by the computed value. */
+/** A declaration whose value nothing else has: who wins is reported by the computed value. */
 const property = fc.constantFrom(
   'z-index',
   'z-index',

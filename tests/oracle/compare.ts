@@ -12,7 +12,7 @@ const relative = {
 };
 const plain = (name: string, value: string) => (name === '--v' ? value.trim() : canonical(value, relative));
 
-/** What differs between our values and Chromium's, as text; null where nothing does. */
+/** What differs between our values and Chromium's, as text; null if nothing does. */
 export async function differences(page: BrowserPage, cases: CascadeCase[]): Promise<(string | null)[]> {
   const ours = cases.map(computed);
   const theirs = await inChromium(

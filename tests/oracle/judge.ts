@@ -74,7 +74,7 @@ export function computed(each: CascadeCase): { css: string; values: Record<strin
 export function inChromium(page: BrowserPage, sources: string[]): Promise<Record<string, string>[][]> {
   return page.evaluate(
     async ({ sources, compared, width, height }) => {
-      // One frame written anew for each page: far faster than a frame each.
+      // One frame written again for each page: far faster than a frame each.
       const frame = document.createElement('iframe');
       frame.style.cssText = `width:${width}px;height:${height}px;border:0`;
       document.body.append(frame);

@@ -6,7 +6,7 @@ import type { Condition } from '../target/condition.js';
 /** What every action of a rule has. */
 export interface ActionOf<Kind extends string> {
   kind: Kind;
-  /** The selector list, as messages and reports show it; empty where an action has none. */
+  /** The selector list, as messages and reports show it; empty if an action has none. */
   selector: string;
   /** The selectors of the list, absolute (nesting resolved). */
   selectors: Selector[];

@@ -99,7 +99,7 @@ const longhandsSet = (declarations: Declaration[]): string[] => [
   ...new Set(declarations.flatMap(({ prop }) => (prop.startsWith('--') ? [prop] : longhandsOf(prop.toLowerCase())))),
 ];
 
-/** Reads the at-rules around an action into `around` and the layers that they name; null where it never applies. */
+/** Reads the at-rules around an action into `around` and the layers that they name; null if it never applies. */
 function readEnclosing(
   within: AtRule[],
   compiled: CompiledAction,
@@ -155,7 +155,7 @@ const withScopeWeight = (selector: SheetSelector): SheetSelector => ({
   specificity: [selector.specificity[0], selector.specificity[1] + 1, selector.specificity[2] + 1],
 });
 
-/** What of these actions stands in the cascade of a page, in the order in which it ships. */
+/** What of these actions is in the cascade of a page, in the order in which it ships. */
 export function ourSheet(actions: readonly CompiledAction[]): OurSheet<Owner> | null {
   if (actions.length === 0) return null;
   const sheet: OurSheet<Owner> = { ...nothingNamed(), rules: actions.flatMap(({ rules }) => rules) };

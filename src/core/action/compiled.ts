@@ -7,7 +7,7 @@ import type { Place } from '../place.js';
 import type { Rule } from '../rule/rule.js';
 import type { Action } from './action.js';
 
-/** An action as it stands in the cascade, and where its declarations stand in the rule file. */
+/** An action as it is in the cascade, and where its declarations are in the rule file. */
 export interface Owner {
   rule: Rule;
   action: Action;
@@ -23,11 +23,11 @@ export interface CompiledRule {
 export interface CompiledAction {
   action: Action;
   owner: Owner;
-  /** What it ships; empty where that is no style. */
+  /** What it ships; empty if that is no style. */
   rules: OurRule<Owner>[];
-  /** Its selectors, to find elements with; null where only the cascade can tell (`@scope`) or it ships no styles. */
+  /** Its selectors, to find elements with; null if only the cascade can tell (`@scope`) or it ships no styles. */
   selectors: OurSelector[] | null;
-  /** What its selectors match, pseudo-elements counted as the elements they belong to; null where it has none. */
+  /** What its selectors match, pseudo-elements counted as the elements they belong to; null if it has none. */
   match: Matcher | null;
   /** The longhands by which it is judged. */
   longhands: string[];

@@ -16,7 +16,7 @@ export function hiddenBy(element: Element, look: OpenedPage): OverriddenPair | n
   return { element: elementPath(element), property: 'display', by };
 }
 
-/** Why what hides an element wins over what else a stylesheet says of it: no declaration of ours stands there. */
+/** Why what hides an element wins over what else a stylesheet says of it: no declaration of ours is there. */
 function reasonOf(winner: Winner<Owner>, element: Element, { cascade }: OpenedPage): CascadeStep | null {
   if (winner.declaration.important) return 'important';
   if (winner.block.weight.inline) return 'inline';

@@ -33,19 +33,19 @@ export interface Probe {
 
 /** Everything that differs from one kind of action to the next. */
 export interface ActionKind<A extends ActionOf<string>> {
-  /** The at-rule that makes it; null where CSS's own rules do. */
+  /** The at-rule that makes it; null if CSS's own rules do. */
   atRule: AtRuleOf<A> | null;
   /** Whose visitors get it: those of the author's own pages, or of all others. */
   reaches: 'own-pages' | 'other-pages';
   /** How its pages are told apart in what ships: by the rule's conditions, by each page's links, or not at all, since it selects nothing. */
   scope: 'conditions' | 'links' | 'none';
-  /** The declarations that stand in the rule file. */
+  /** The declarations in the rule file. */
   written: (action: A) => Declaration[];
   /** What it writes into the stylesheet; null for nothing. `served`: the address that a file ships under. */
   css: (action: A, served: (file: FileUse) => string) => Css | null;
   /** Limits a selector of it to the elements that it is about. */
   narrowed: (action: A, selector: SheetSelector) => SheetSelector;
-  /** What local-needle.js does; null where it needs none. `selectors`: as they ship. */
+  /** What local-needle.js does; null if it needs none. `selectors`: as they ship. */
   task: (action: A, selectors: string[], served: (file: FileUse) => string) => ActionTask | null;
   /** Whether nothing of it happens without local-needle.js. */
   needsScript: (action: A) => boolean;
@@ -54,7 +54,7 @@ export interface ActionKind<A extends ActionOf<string>> {
   elements: ((action: A, look: OpenedPage) => Element[]) | null;
   /** Whether what it is for is missing on a page. `matched`: by its selectors alone; `elements`: what it is about. */
   isMissing: (matched: number, elements: number) => boolean;
-  /** What it does on a page: by the declarations that it wins or loses, or otherwise; null where it has no verdict. */
+  /** What it does on a page: by the declarations that it wins or loses, or otherwise; null if it has no verdict. */
   judge:
     'by-pairs' | ((compiled: CompiledAction, action: A, elements: Element[], look: OpenedPage) => Judgement) | null;
   /** What is wrong with it on a page beside its verdict. */

@@ -36,7 +36,7 @@ function read({ node, params, offset, on }: GivenAtRule, reader: ActionReader): 
   ];
 }
 
-/** Styles the links to the page that they stand on. */
+/** Styles the links to the page that they are on. */
 export const markCurrent: ActionKind<MarkCurrentAction> = {
   atRule: {
     name: 'mark-current',

@@ -91,7 +91,7 @@ function rename(declaration: Declaration, names: OwnName[]): void {
   }
 }
 
-/** A family may be quoted or be words (CSS Fonts 4, 2.1); in `font` it stands last. */
+/** A family may be quoted or be words (CSS Fonts 4, 2.1); in `font` it is last. */
 function renameFamily(nodes: Node[], from: string, to: string): void {
   const isFrom = (text: string) => text.toLowerCase() === from.toLowerCase();
   const quoted = (node: Node): Node => ({

@@ -123,7 +123,7 @@ export function overriddenBy(pair: Pair, look: OpenedPage): OverriddenPair {
   };
 }
 
-/** Where a winning declaration stands, and the selector of its rule. */
+/** Where a winning declaration is, and the selector of its rule. */
 export function placeOfWinner(
   winner: Winner<Owner>,
   element: Element,

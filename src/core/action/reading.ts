@@ -11,13 +11,13 @@ export interface AtRuleOf<A extends ActionOf<string>> {
   /** What it is for, with an example; shown by editors. */
   describes: string;
   block: 'needed' | 'optional' | 'none';
-  /** Descriptors that may stand in its block, besides declarations. */
+  /** Descriptors that may be in its block, besides declarations. */
   descriptors: readonly string[];
   /** Reads it; what is wrong with it goes to the reader. */
   read: (given: GivenAtRule, reader: ActionReader) => A[];
 }
 
-/** An at-rule as it stands in a rule file. */
+/** An at-rule as it is in a rule file. */
 export interface GivenAtRule {
   node: AtRule;
   /** What follows its name, as in the source, and where that begins in it. */
@@ -30,11 +30,11 @@ export interface GivenAtRule {
 export interface Descriptors<T> {
   values: Partial<T>;
   nodes: Map<string, Declaration>;
-  /** Whether one was invalid; it was told. */
+  /** Whether one was invalid; it was reported. */
   faulty: boolean;
 }
 
-/** What an action's reading needs of the rule file that it stands in. */
+/** What an action's reading needs of the rule file that it is in. */
 export interface ActionReader {
   /** The place `offset` characters into a node's source. */
   place: (node: ChildNode, offset: number) => Place;
@@ -56,14 +56,14 @@ export interface ActionReader {
   fileUse: (node: ChildNode, text: string, offset: number, ofTheProject: boolean) => FileUse | null;
   /** The files and addresses that a declaration's value names; those that are missing are findings. */
   filesOf: (node: Declaration) => FileUse[];
-  /** Reads the descriptors of a block by the class that describes them; says what else stands there. */
+  /** Reads the descriptors of a block by the class that describes them; says what else is there. */
   descriptors: <T extends object>(node: AtRule, shape: new () => T) => Descriptors<T>;
 }
 
 /** Where a declaration's value begins in its source. */
 export const valueOffset = (node: Declaration) => node.prop.length + (node.raws.between ?? ':').length;
 
-/** What stands between quotes. */
+/** What is between quotes. */
 export const unquote = (text: string) =>
   text
     .slice(1, -1)

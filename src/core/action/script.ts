@@ -35,7 +35,7 @@ export const scriptAction = (
   where: Pick<ScriptAction, 'at' | 'source' | 'on'>,
 ): ScriptAction => ({ kind: 'script', selector: '', selectors: [], ...where, within: [], files: [], file, waitFor });
 
-/** What keeps browsers from reading a script; null where nothing does. */
+/** What keeps browsers from reading a script; null if nothing does. */
 export function scriptFault(file: FileUse): Finding | null {
   if (!file.content) return null;
   try {

@@ -46,7 +46,7 @@ interface Size {
   height: number;
 }
 
-/** The size of a picture; null where it has none or cannot be read. */
+/** The size of a picture; null if it has none or cannot be read. */
 function sizeOf(content: Uint8Array | null): Size | null {
   if (!content) return null;
   try {
@@ -60,7 +60,7 @@ function sizeOf(content: Uint8Array | null): Size | null {
 /** Proportions that differ by less than this show no difference. */
 const sameShape = 0.02;
 
-/** Why a picture does not fit the place of another; null where it does, or where nothing is known of the other. */
+/** Why a picture does not fit the place of another; null if it does, or where nothing is known of the other. */
 function misfit(ours: Size, element: Element, look: OpenedPage): { wanted: Size; effect: string } | null {
   const [width, height] = (['width', 'height'] as const).map((name) =>
     Number(/^([\d.]+)px$/.exec(look.built.value(element, '', name))?.[1] ?? NaN),

@@ -23,7 +23,7 @@ export function check(input: CheckInput): CheckReport {
   return report;
 }
 
-/** Several checks of the same pages, in one pass over them: a page is opened once, however many look at it as it stands. */
+/** Several checks of the same pages, in one pass over them: a page is opened once, however many look at it as it is. */
 export function checkEach(inputs: CheckInput[]): CheckReport[] {
   const open = inputs.length > 1 ? lastOpened() : undefined;
   const runs = inputs.map((input) => new Run({ ...input, open: input.open ?? open }));

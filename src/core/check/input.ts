@@ -17,14 +17,14 @@ export interface CheckInput {
   rules: Rule[];
   keptVisible: KeptVisible[];
   expectations: Expectation[];
-  /** The site as a visitor sees it; null where it was not captured so. The default visitor is null and always there. */
+  /** The site as a visitor sees it; null if it was not captured so. The default visitor is null and always there. */
   view: (visitor: string | null) => View | null;
   /** Other sites of the project that are captured, for `site-specific-id`. */
   others: Site[];
   /** Findings made while the project and the pages were read. */
   findings: Finding[];
   paths: 'handles' | 'run-time';
-  /** Where the build's stylesheet stands on a page. */
+  /** Where the build's stylesheet is on a page. */
   place: 'head-end' | 'body-end';
   /** How pages are looked at by rules that do not say so themselves; `viewport` is one of `viewports`. */
   viewport: string;
@@ -38,15 +38,15 @@ export interface CheckInput {
   today: string;
   /** Starts the time that one page may take, and tells when it is up; left out, there is no limit. */
   startTime?: () => () => boolean;
-  /** Where the site serves the build; null where nobody said. */
+  /** Where the site serves the build; null if nobody said. */
   loading: Loading | null;
   /** What a build really brings to a page, in place of what its rules say; for `proveBuild`. */
   delivered?: (page: Page, document: PageDocument) => OurSheet<Owner> | null;
   /** Called with each page that is opened for a verdict, so that what else is asked of it needs no opening of its own. */
   onOpen?: (page: Page, view: View, document: PageDocument) => void;
-  /** Results of earlier checks; left out, everything is judged anew. */
+  /** Results of earlier checks; left out, everything is judged again. */
   results?: Kept<PageResult>;
-  /** Hints of earlier checks for what is missing; null where none are wanted. */
+  /** Hints of earlier checks for what is missing; null if none are wanted. */
   hints?: Kept<Hint> | null;
   /** Opens a page that nobody changes, so that several looks at it share one document; left out, each opens its own. */
   open?: (view: View, page: Page) => PageDocument;

@@ -6,7 +6,7 @@ import type { Cell } from './verdict.js';
 
 /** What a check found on one page looked at in one way. */
 export interface PageResult {
-  /** Addresses of its stylesheets with what they held (null: not captured), so that it can be told whether it still holds. */
+  /** Addresses of its stylesheets with what they held (null: not captured), so that it can be known whether it still holds. */
   styles: [address: string, identity: string | null][];
   cells: Cell[];
   findings: Finding[];
@@ -14,7 +14,7 @@ export interface PageResult {
   missing: [rule: string, action: number][];
   /** Addresses of stylesheets that were not captured, as messages show them. */
   uncaptured: string[];
-  /** How the page loads the build; null where that was not asked. */
+  /** How the page loads the build; null if that was not asked. */
   loading: PageLoading | null;
 }
 

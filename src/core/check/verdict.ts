@@ -24,7 +24,7 @@ export interface OverriddenPair {
     file: string;
     line: number;
     selector: string;
-    /** The step of the cascade at which it wins; null where nothing of ours stands against it. */
+    /** The step of the cascade at which it wins; null if nothing of ours competes with it. */
     reason: CascadeStep | null;
   };
 }

@@ -30,7 +30,7 @@ export interface DifferingRule {
   pagesOnB: string[];
   /** Pages on both that the rule targets on both, where an action matches on one alone. */
   hits: { page: string; selector: string; here: number; there: number }[];
-  /** What would hold on both, ready to paste; null where nothing was found. */
+  /** What would hold on both, ready to paste; null if nothing was found. */
   instead: string | null;
 }
 

@@ -33,7 +33,7 @@ export interface Block {
   note: string | null;
   styles: ConvertedStyle[];
   at: Place;
-  /** Makes its relative addresses hold anywhere; null where it has none. */
+  /** Makes its relative addresses hold anywhere; null if it has none. */
   resolve: Resolve | null;
   /** How it is written: at its best, as it stood, or not at all. */
   level: 'best' | 'plain' | 'left';
@@ -43,13 +43,13 @@ export interface BlockInput {
   root: Root;
   /** As messages name it. */
   file: string;
-  /** Which pages a selector is for; null where it is for none of its own. */
+  /** Which pages a selector is for; null if it is for none of its own. */
   scopeOf: (selector: string) => PageScope | null;
-  /** Makes its relative addresses hold anywhere; null where nobody knows where it is served from. */
+  /** Makes its relative addresses hold anywhere; null if nobody knows where it is served from. */
   resolve: Resolve | null;
 }
 
-/** Makes an address hold wherever it stands. */
+/** Makes an address hold wherever it is. */
 export type Resolve = (url: string) => string;
 
 const grouping = ['media', 'supports', 'layer', 'container'];
@@ -134,7 +134,7 @@ export function namesUnknownFile(node: StyleRule, resolve: Resolve | null): bool
   return found;
 }
 
-/** A value whose addresses hold wherever it stands. */
+/** A value whose addresses hold wherever it is. */
 export const withAbsoluteUrls = (value: string, resolve: Resolve | null) =>
   resolve === null ? value : withUrls(value, (url) => (isRelative(url) ? resolve(url) : null));
 

@@ -26,7 +26,7 @@ export interface ConvertInput {
 
 /** What old files came to as rules. */
 export interface ConvertResult {
-  /** The text of the rule file; empty where nothing could be converted. */
+  /** The text of the rule file; empty if nothing could be converted. */
   rules: string;
   /** The scripts of rules, by their name. */
   scripts: Map<string, string>;
@@ -43,7 +43,7 @@ const mostRounds = 12;
 
 /**
  * Turns old CSS and snippets into rules. What converting would change on any captured page is written another way, or left
- * where it stands. Throws ProblemError with the place where a file cannot be read.
+ * where it is. Throws ProblemError with the place if a file cannot be read.
  */
 export function convert(input: ConvertInput): ConvertResult {
   const { view, files } = input;

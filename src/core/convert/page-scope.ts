@@ -24,8 +24,8 @@ interface Found {
 }
 
 /**
- * Takes the pages off a selector that begins with a page's handle; null where it does not. `onBody`: whether a class or ID
- * stands on `body` alone on all pages, so that it means the page even where `body` is not named.
+ * Takes the pages off a selector that begins with a page's handle; null if it does not. `onBody`: whether a class or ID
+ * is on `body` alone on all pages, so that it means the page even where `body` is not named.
  */
 export function takePageScope(selector: string, site: Site, onBody: (simple: string) => boolean): PageScope | null {
   const { element, pseudo } = selectorParts(selector);
@@ -93,7 +93,7 @@ function handleOf(simple: Simple, site: Site): Found | null {
   return { condition: handle?.condition ?? term, pages: new Set(pages) };
 }
 
-/** The handles in a `:not(…)`; null where it holds anything else. */
+/** The handles in a `:not(…)`; null if it holds anything else. */
 function deniedBy(simple: Simple, site: Site): Found[] | null {
   const inside = /^:not\(([^]*)\)$/i.exec(simple.text)?.[1] ?? '';
   const found = inside.split(',').map((part): Found | null => {

@@ -20,7 +20,7 @@ export interface OldSheet {
   text: string;
   /** Null where all of it was converted. */
   leftover: string | null;
-  /** The page that it is pasted into; null where it is for all of them. */
+  /** The page that it is pasted into; null if it is for all of them. */
   page: Page | null;
   /** The selectors that were converted from it, as they stood there. */
   converted: string[];
@@ -208,5 +208,5 @@ function compare(
   });
 }
 
-/** The rule that decides something now; null where it is none of ours. */
+/** The rule that decides something now; null if it is none of ours. */
 export const ruleOf = (winner: Winner<Owner> | null) => winner?.block.owner?.rule ?? null;

@@ -33,7 +33,7 @@ interface Guard {
   except: string[];
 }
 
-/** Takes the parts of a script that stand in an `if` on path, body class or body ID. Throws SyntaxError where it is no script. */
+/** Takes the parts of a script in an `if` on path, body class or body ID. Throws SyntaxError if it is no script. */
 export function takeScriptApart(text: string, site: Site): TakenScript {
   const comments: Comment[] = [];
   const program = parse(text, { ecmaVersion: 'latest', sourceType: 'script', locations: true, onComment: comments });
@@ -160,7 +160,7 @@ const one = (term: string | null): Guard | null => (term === null ? null : { alt
 const literalPath = (path: string | null) => (path?.startsWith('/') ? pathCondition(normalisePath(path)) : null);
 const below = (path: string | null) => (path?.startsWith('/') && path.endsWith('/') ? `path("${path}*")` : null);
 
-/** The pages that a test asks for; null where it asks for anything else. */
+/** The pages that a test asks for; null if it asks for anything else. */
 function guardOf(test: Expression, site: Site): Guard | null {
   if (test.type === 'LogicalExpression' && test.operator !== '??') {
     const [left, right] = [guardOf(test.left, site), guardOf(test.right, site)];

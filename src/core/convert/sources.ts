@@ -17,7 +17,7 @@ export interface OldFile {
   name: string;
   kind: 'css' | 'js' | 'html';
   text: string;
-  /** The page that it is pasted into; null where it is for all of them. */
+  /** The page that it is pasted into; null if it is for all of them. */
   page: Page | null;
 }
 
@@ -30,7 +30,7 @@ export interface Sheet {
   offset: number;
   line: number;
   blocks: Block[];
-  /** Why a selector that names pages of its own stays; null where it does not name any. */
+  /** Why a selector that names pages of its own stays; null if it does not name any. */
   whyLeft: (node: StyleRule, selector: string) => string | null;
 }
 
@@ -65,7 +65,7 @@ export function sheetsIn(file: OldFile, view: View): Sheet[] {
   });
 }
 
-/** Reads a part of a file that begins on a line of it. Throws ProblemError with the place where it cannot be read. */
+/** Reads a part of a file that begins on a line of it. Throws ProblemError with the place if it cannot be read. */
 function inPlace<T>(file: OldFile, line: number, read: () => T): T {
   try {
     return read();
@@ -107,7 +107,7 @@ function scopeFor({ page }: OldFile, view: View): (selector: string) => PageScop
   };
 }
 
-/** Whether a class or ID stands on `body` alone, on all pages. */
+/** Whether a class or ID is on `body` alone, on all pages. */
 function onBodyAlone(view: View): (simple: string) => boolean {
   const known = new Map<string, boolean>();
   return (simple) => {
@@ -135,7 +135,7 @@ function resolverFor(file: OldFile, text: string, view: View): Resolve | null {
   };
 }
 
-/** The address that a page loads a stylesheet from; null where none does. */
+/** The address that a page loads a stylesheet from; null if none does. */
 function addressOf(text: string, view: View): string | null {
   for (const page of view.site.pages.slice(0, 200)) {
     for (const link of elementsIn(view.open(page).root, 'link')) {

@@ -32,7 +32,7 @@ export const scriptRuleText = (name: string, { conditions, except, note }: Conve
 const quoted = (text: string) =>
   cssesc(text, { quotes: 'double', wrap: true }).replace(/\\([0-9A-F]+) ?/g, (whole, hex: string) => {
     const code = parseInt(hex, 16);
-    // Letters of any script may stand as they are in a UTF-8 file.
+    // Letters of any script may be as they are in a UTF-8 file.
     return code > 0x9f ? String.fromCodePoint(code) : whole;
   });
 
@@ -106,7 +106,7 @@ function declarationText({ prop, value, important, raws }: Declaration, resolve:
   return `${prop}: ${withAbsoluteUrls(written, resolve)}${important ? ' !important' : ''}`;
 }
 
-/** What is left of a stylesheet when these blocks are converted: all else as it stood; null where that is nothing. */
+/** What is left of a stylesheet when these blocks are converted: all else as it stood; null if that is nothing. */
 export function leftoverOf(root: Root, blocks: Block[]): string | null {
   const converted = new Map<StyleRule, string[]>();
   for (const { styles, level } of blocks)

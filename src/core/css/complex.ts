@@ -8,7 +8,7 @@ export interface Simple {
   text: string;
 }
 
-/** Simple selectors that stand together, and the combinator before them (empty for the first). */
+/** Simple selectors that are together, and the combinator before them (empty for the first). */
 export interface Compound {
   combinator: '' | ' ' | '>' | '+' | '~' | string;
   simples: Simple[];

@@ -51,7 +51,7 @@ export interface DeclarationFault {
 /** CSS Values and Units 4, 10.1: one of these is the whole value of any property. */
 export const wideKeywords = ['inherit', 'initial', 'unset', 'revert', 'revert-layer'];
 
-/** Values with these functions are judged only when a value stands in their place (CSS Variables 1, 3.2). */
+/** Values with these functions are judged only when a value is in their place (CSS Variables 1, 3.2). */
 export const hasSubstitution = (value: string) => /(^|[^\w-])(var|env|if|attr)\(/i.test(value);
 
 /** Why a browser would drop a declaration, with a hint, or null where it is valid. */
@@ -87,7 +87,7 @@ export function declarationFault(property: string, value: string): DeclarationFa
 
 const refused = Object.assign(new Error(), { name: 'SyntaxMatchError' });
 
-/** Whether Chromium takes a value that css-tree's syntax data reads otherwise; null where the two agree. */
+/** Whether Chromium takes a value that css-tree's syntax data reads otherwise; null if the two agree. */
 function byTable(name: string, tree: CssNode): boolean | null {
   const known = Object.hasOwn(differences, name) ? (differences[name] ?? []) : [];
   const nodes = tree.type === 'Value' ? tree.children.toArray() : [];

@@ -40,7 +40,7 @@ function findPhysical(longhand: string, rtl: boolean): string {
 
 const known: [ltr: Map<string, string>, rtl: Map<string, string>] = [new Map(), new Map()];
 
-/** The logical longhand that sets the same as a physical one; null where there is none. */
+/** The logical longhand that sets the same as a physical one; null if there is none. */
 export function logicalOf(longhand: string, rtl: boolean): string | null {
   const map = known[rtl ? 1 : 0];
   if (map.size === 0) {

@@ -8,7 +8,7 @@ export interface Scope {
   branches: Branch[];
 }
 
-/** `root body`: one of the two weighs (0,1,0), `body` itself (0,0,1); everything else about it stands in `:where()`. */
+/** `root body`: one of the two weighs (0,1,0), `body` itself (0,0,1); everything else about it is in `:where()`. */
 export interface Branch {
   /** A condition on `html`: `:root` for all pages, `[data-local-needle~="x"]` for a page told at run time, else empty. */
   root: string;
@@ -38,7 +38,7 @@ export interface Reach {
 /**
  * Limits a selector to a scope without changing what it means on the page: `S X` where `X` means the same below `body`
  * on all captured pages, else with the scope on its subject. A selector that matches nothing yet (a state, a late
- * element) is read by what it names. `inScope`: it stands inside of `@scope`, so that it is relative to that one's root.
+ * element) is read by what it names. `inScope`: it is inside of `@scope`, so that it is relative to that one's root.
  */
 export function scopeSelector(selector: string, scope: Scope, reach: Reach, inScope = false): string {
   const { element, pseudo, namesRoot, subjectIsRoot } = selectorParts(selector);

@@ -15,7 +15,7 @@ export interface Selector {
 /** Pseudo-elements that CSS 2 wrote with one colon. */
 const legacyPseudoElements = ['before', 'after', 'first-line', 'first-letter'];
 
-/** Why browsers would drop a selector list; null where they take it. */
+/** Why browsers would drop a selector list; null if they take it. */
 export const selectorFault = (text: string): TextFault | null => faultOf(() => parseSelectorList(text));
 
 /** Splits and checks a selector list by Selectors Level 4 as Chromium reads it. Throws TextError. */
@@ -84,7 +84,7 @@ export const isSiteSelector = (text: string) => {
   }
 };
 
-/** Checks a selector and what stands in it; collects what a browser reads otherwise than it is written. Throws TextError. */
+/** Checks a selector and what is in it; collects what a browser reads otherwise than it is written. Throws TextError. */
 function forgive(node: CssNode, changes: [number, number, string][]): void {
   const [start, end] = 'loc' in node ? [node.loc?.start.offset ?? 0, node.loc?.end.offset ?? 0] : [0, 0];
   checkSimpleSelector(node);
@@ -289,7 +289,7 @@ export function resolveNested(selectors: Selector[], all: Selector[]): Selector[
   });
 }
 
-/** Whether a selector is one compound without a type selector, so that it can stand anywhere inside another compound. */
+/** Whether a selector is one compound without a type selector, so that it can be anywhere inside another compound. */
 const isPlainCompound = (text: string) =>
   /^[.#[:]/.test(text) && !/[\s>+~,]/.test(text.replace(/\([^()]*\)|\[[^\]]*\]/g, '')) && !text.includes('::');
 

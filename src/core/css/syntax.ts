@@ -11,7 +11,7 @@ export interface SheetDeclaration {
   offset: number;
 }
 
-/** A qualified rule: its prelude is a selector list, unless it stands in `@keyframes` and the like. */
+/** A qualified rule: its prelude is a selector list, unless it is in `@keyframes` and the like. */
 export interface SheetStyleRule {
   kind: 'style';
   prelude: string;
@@ -66,7 +66,7 @@ export function readDeclarations(source: string): SheetDeclaration[] {
 /** At-rules whose block holds rules alone, unless a style rule or `@scope` is around them. */
 const holdRules = ['media', 'supports', 'layer', 'container', 'starting-style'];
 
-/** What may stand in a block: rules alone, or declarations beside them. */
+/** What may be in a block: rules alone, or declarations beside them. */
 type Content = 'sheet' | 'rules' | 'mixed';
 
 class SyntaxReader {
@@ -183,7 +183,7 @@ class SyntaxReader {
     return nodes;
   }
 
-  /** 5.4.6, consume a declaration; null where there is none. */
+  /** 5.4.6, consume a declaration; null if there is none. */
   private declaration(nested: boolean): SheetDeclaration | null {
     if (this.types[this.at] !== Ident) return null;
     const offset = this.starts[this.at] ?? 0;

@@ -8,7 +8,7 @@ const needsNoFile = (url: string) => url === '' || url.startsWith('#') || /^data
 
 /**
  * Calls back for each address in a value: `url(…)`, `src("…")` and the strings of `image-set(…)` (CSS Values 4, 4.5; CSS
- * Images 4, 5). What it returns takes its place; `null` leaves it as it stands.
+ * Images 4, 5). What it returns takes its place; `null` leaves it as it is.
  */
 function eachUrl(value: string, change: (url: string, offset: number) => string | null): string {
   const parsed = parseValue(value);
@@ -32,7 +32,7 @@ function eachUrl(value: string, change: (url: string, offset: number) => string 
   return parsed.toString();
 }
 
-/** An address as it can stand between quotes. */
+/** An address as it can be between quotes. */
 const quotable = (url: string, quote: string) => url.split(quote).join(quote === '"' ? '%22' : '%27');
 
 /** The addresses that a value names, with where each begins in it. */

@@ -75,7 +75,7 @@ const longhandsIn = (text: string) =>
 interface Part {
   element: Element;
   inBody: boolean;
-  /** Absolute; null for what stands in the page itself. */
+  /** Absolute; null for what is in the page itself. */
   address: string | null;
   text: string;
   ours: boolean;
@@ -165,7 +165,7 @@ function loadedTooEarly(
   longhandsOfSheet: (text: string) => Set<string>,
 ): LoadingFault[] {
   if (!css) return [];
-  // The verdicts were made for the end of head: what stands in the body comes after it anyway.
+  // The verdicts were made for the end of head: what is in the body comes after it anyway.
   const later = sheets.slice(sheets.indexOf(css) + 1).filter(({ ours, inBody }) => !ours && inBody === css.inBody);
   const own = new Set(
     shipped.flatMap(({ rules }) => rules.flatMap(({ declarations }) => longhandsNamed(declarations))),

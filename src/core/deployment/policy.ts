@@ -5,7 +5,7 @@ import { attribute, elementsIn, type Element } from '../page/document.js';
 /** What a page would load, as a Content-Security-Policy asks about it. */
 export interface Asked {
   kind: 'style' | 'script' | 'img';
-  /** Absolute; null for what stands in the page itself. */
+  /** Absolute; null for what is in the page itself. */
   address: string | null;
   /** The `nonce` of its element. */
   nonce?: string;
@@ -29,7 +29,7 @@ const directives = {
   img: ['img-src', 'default-src'],
 };
 
-/** The directive of a policy that forbids something, as it stands there; null where it is allowed. `own`: the page's address. */
+/** The directive of a policy that forbids something, as it is there; null if it is allowed. `own`: the page's address. */
 export function forbiddenBy(policy: string, asked: Asked, own: string): string | null {
   const parsed = parsePolicy(policy);
   const name = directives[asked.kind].find((each) => parsed.has(each));

@@ -55,10 +55,10 @@ export interface WhyPair {
     specificity: string;
     rule: string | null;
   } | null;
-  /** The step of the cascade that decided; null where nothing else sets it. */
+  /** The step of the cascade that decided; null if nothing else sets it. */
   step: CascadeStep | null;
   change: string | null;
-  /** N33: of the text inside, how much takes an inherited value; null where the property is not inherited. */
+  /** N33: of the text inside, how much takes an inherited value; null if the property is not inherited. */
   text: { takes: number; of: number; others: { element: string; from: string }[] } | null;
 }
 
@@ -99,7 +99,7 @@ export interface WhyReport {
   findings: Finding[];
 }
 
-/** Elements told of for each action. */
+/** Elements reported for each action. */
 const mostElements = 5;
 
 /** Explains one verdict. `selector` limits it to the elements that it matches. */

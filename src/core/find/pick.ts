@@ -5,7 +5,7 @@ import type { View } from '../page/view.js';
 import { describe, type Description } from './describe.js';
 import { propose, type Proposal } from './propose.js';
 
-/** An element that somebody pointed at, with selectors for it. */
+/** An element that someone pointed at, with selectors for it. */
 export interface Picked extends Description {
   proposals: PickedProposal[];
   /** Pages on which they were counted, out of all; fewer where the time was up. */
@@ -14,13 +14,13 @@ export interface Picked extends Description {
 }
 
 export interface PickedProposal extends Proposal {
-  /** Elements on the same page as it was captured; null where it was not. None: a script makes the element. */
+  /** Elements on the same page as it was captured; null if it was not. None: a script makes the element. */
   captured: number | null;
   otherPages: number;
 }
 
 /**
- * Proposes selectors for one element of a page as it stands in somebody's browser. `mark`: the attribute that the element
+ * Proposes selectors for one element of a page as it is in someone's browser. `mark`: the attribute that the element
  * carries there. `page`: the same page as captured. Null where no element carries the mark.
  */
 export function pick(html: string, mark: string, page: Page | null, view: View, isLate: () => boolean): Picked | null {

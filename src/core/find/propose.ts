@@ -20,7 +20,7 @@ interface Candidate {
   reason: string;
 }
 
-/** Names that a tool made up anew at each build: long runs of mixed letters and digits, or a hash behind a hyphen. */
+/** Names that a build tool generates: long runs of mixed letters and digits, or a hash behind a hyphen. */
 export function looksGenerated(name: string): boolean {
   return (
     /^(?=.*\d)(?=.*[a-z])[a-z0-9]{8,}$/i.test(name) ||
@@ -36,7 +36,7 @@ const quoted = (text: string) => cssesc(text, { quotes: 'double', wrap: true });
 const isState = (name: string) =>
   /^(is|has)-|^(active|current|open|selected|hover|focus|visible|hidden|disabled)$/i.test(name);
 
-/** Ways to name one element by itself, without where it stands. */
+/** Ways to name one element by itself, without where it is. */
 function ownNames(element: Element): Candidate[] {
   const { tagName } = element;
   const found: Candidate[] = [];

@@ -25,7 +25,7 @@ export interface MissingElement {
 export interface Hint {
   text: string | null;
   selector: string | null;
-  /** What was wrong with the selector, as ` (typo)`; empty where that is not known. */
+  /** What was wrong with the selector, as ` (typo)`; empty if that is not known. */
   why: string;
 }
 
@@ -197,7 +197,7 @@ class HintSearch {
     }
   }
 
-  /** Everything of the page and the rule that a hint can depend on; null where a page's identity is not known. */
+  /** Everything of the page and the rule that a hint can depend on; null if a page's identity is not known. */
   private keyOf({ rule, page, view, state }: MissingElement): string | null {
     const identity = view.identity(page);
     if (identity === null) return null;

@@ -76,7 +76,7 @@ function tryAll(changes: Change[], matches: Matches, tried: Set<string>): NearMi
   return found;
 }
 
-/** Reads a selector, mending doubled or stray signs; null where there is no reading it. */
+/** Reads a selector, mending doubled or stray signs; null if there is no reading it. */
 function mendSyntax(selector: string): (Change & { changed: boolean }) | null {
   const steps: [RegExp, string, string][] = [
     [/#{2,}/g, '#', 'an extra #'],

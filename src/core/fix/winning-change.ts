@@ -40,7 +40,7 @@ export function winningChange(pair: Pair, look: OpenedPage): WinningChange | nul
   return { kind: 'none', text: `Select another element: ${reason}.` };
 }
 
-/** A selector for the same elements that weighs more than the winner; null where none was found. */
+/** A selector for the same elements that weighs more than the winner; null if none was found. */
 function strongerSelector({ element, pseudo, ours, winner }: Pair, look: OpenedPage, important = false): string | null {
   const plain = ours.block.selector;
   const own = compileSelector(plain);

@@ -21,7 +21,7 @@ function add(bits: KeyBits, key: string): void {
 }
 
 /**
- * What must stand above an element for a selector to match it: the keys of every compound that a descendant or child
+ * What must be above an element for a selector to match it: the keys of every compound that a descendant or child
  * combinator follows. Null where nothing need. An element that lacks some of it need not be tried (the filter that
  * browsers use too).
  */
@@ -40,7 +40,7 @@ export function requiredAncestors(tokens: Token[]): KeyBits | null {
 export class AncestorFilter {
   private readonly known = new Map<Element, KeyBits>();
 
-  /** Whether all that is needed may stand above an element. */
+  /** Whether all that is needed may be above an element. */
   has(element: Element, need: KeyBits): boolean {
     const parent = parentOf(element);
     if (!parent) return false;

@@ -9,7 +9,7 @@ export interface PageDocument {
   root: Tree.Document;
   /** Whether the page lacks a standards doctype: classes and IDs then match in any letter case. */
   quirks: boolean;
-  /** Where the page is; null where nobody said. */
+  /** Where the page is; null if nobody said. */
   location: PageLocation | null;
 }
 
@@ -18,7 +18,7 @@ export interface PageLocation {
   path: string;
   /** Absolute. */
   address: string;
-  /** The path of an address that the page itself writes; null where it leads to another site. */
+  /** The path of an address that the page itself writes; null if it leads to another site. */
   pathOf: (href: string) => string | null;
 }
 

@@ -13,7 +13,7 @@ export function isOfBuild(element: Element): boolean {
 
 /**
  * Takes what an earlier build wrote into the body of a page out of it, so that selectors count as if it were not there. What
- * stands in head is no element that a rule reaches; its styles are left out where stylesheets are read.
+ * is in head is no element that a rule reaches; its styles are left out where stylesheets are read.
  */
 export function dropEarlierBuild(document: PageDocument): void {
   const dropped = new Set(document.elements.filter(isOfBuild));

@@ -60,7 +60,7 @@ export function textOf(node: Tree.Node): string {
 /** Finds the elements that one selector without pseudo-elements matches on a page, in the order of the source. */
 export type Matcher = (document: PageDocument) => Element[];
 
-/** Compiles a selector list once, to run on many pages. Throws Error where css-select cannot read it. */
+/** Compiles a selector list once, to run on many pages. Throws Error if css-select cannot read it. */
 export function compileMatcher(selector: string): Matcher {
   const parts = parseSelector(selector).map((tokens) => ({ key: selectorKey(tokens), query: queryOf([tokens]) }));
   const [only] = parts;

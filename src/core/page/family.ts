@@ -1,6 +1,6 @@
 import type { Element } from './document.js';
 
-/** Where an element stands among the elements of its parent; numbers from 1. */
+/** Where an element is among the elements of its parent; numbers from 1. */
 export interface Standing {
   previous: Element | null;
   index: number;
@@ -14,7 +14,7 @@ export interface Standing {
 const families = new WeakMap<object, Map<Element, Standing>>();
 
 /**
- * Where an element stands. A family is counted once: asking for each of 100,000 siblings in turn stays linear. Elements
+ * Where an element is. A family is counted once: asking for each of 100,000 siblings in turn stays linear. Elements
  * must not be moved after the first question.
  */
 export function standingOf(element: Element): Standing {

@@ -23,7 +23,7 @@ export function readOpening(html: string): PageOpening {
 }
 
 /**
- * Where the only `body` tag of a source ends; null where there is none, or more than one. Works on the bytes of a page too,
+ * Where the only `body` tag of a source ends; null if there is none, or more than one. Works on the bytes of a page too,
  * given as characters, in every encoding that has ASCII's letters.
  */
 export function openingEnd(source: string): number | null {
@@ -36,7 +36,7 @@ export function openingEnd(source: string): number | null {
 
 const bodyTag = /<body[\s>/]/i;
 
-/** Reads a source that ends with its only `body` tag; null where the body did not begin with that tag. */
+/** Reads a source that ends with its only `body` tag; null if the body did not begin with that tag. */
 export function readOpeningPart(html: string): PageOpening | null {
   let document: Tree.Document | undefined;
   let isTag = false;
@@ -45,7 +45,7 @@ export function readOpeningPart(html: string): PageOpening | null {
     createDocument: () => (document = defaultTreeAdapter.createDocument()),
     onItemPush: (element: Tree.Element) => {
       if (element.tagName !== 'body') return;
-      // A body that is implied by what stands in it has no place in the source.
+      // A body that is implied by what is in it has no place in the source.
       isTag = Boolean(element.sourceCodeLocation);
       throw bodyReached;
     },

@@ -12,7 +12,7 @@ export interface PageIdForm {
   in: 'body-id' | 'body-class' | 'body-attribute';
   /** The attribute's name; for `body-attribute` only. */
   attribute?: string;
-  /** The text with `{id}` where the ID stands, such as `page-{id}`; `{id:any}` for an ID that is any text. */
+  /** The text with `{id}` where the ID is, such as `page-{id}`; `{id:any}` for an ID that is any text. */
   like: string;
 }
 
@@ -22,7 +22,7 @@ const escapeRegExp = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&
 
 const compiled = new BoundedMap<string, RegExp>(50_000);
 
-/** The expression that reads an ID of this form; its first group is the ID. Throws Error where `like` holds no `{id}`. */
+/** The expression that reads an ID of this form; its first group is the ID. Throws Error if `like` holds no `{id}`. */
 export function formExpression(like: string): RegExp {
   const known = compiled.get(like);
   if (known) return known;
@@ -74,7 +74,7 @@ const leastUnique = 0.9;
 
 /**
  * Finds how a site writes page IDs: the shapes (`page-{id}`) of body IDs, classes and attributes whose IDs differ from
- * page to page. The one on most pages comes first; further ones are kept if they stand on pages that have no ID yet,
+ * page to page. The one on most pages comes first; further ones are kept if they are on pages that have no ID yet,
  * as where listings and entries are numbered apart.
  */
 export function findForms(bodies: ReadonlyMap<string, string>[]): FoundForm[] {

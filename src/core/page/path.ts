@@ -13,7 +13,7 @@ const base = 'http://site.invalid';
 /**
  * The path of an address: one for `/about`, `/about/`, `/about/index.html`, with or without query and fragment.
  * Percent-encoding is that of the URL Standard (https://url.spec.whatwg.org/#path-percent-encode-set), with unreserved
- * characters decoded. Throws TypeError where the text is no URL.
+ * characters decoded. Throws TypeError if the text is no URL.
  */
 export function normalisePath(address: string, options: PathOptions = {}): string {
   const rooted = /^[a-z][a-z0-9+.-]*:/i.test(address) ? address : base + '/' + address.replace(/^[/\\]+/, '');
@@ -42,7 +42,7 @@ export function isPathPattern(text: string): boolean {
 
 /**
  * A test for normalised paths by WHATWG URL Pattern path syntax (https://urlpattern.spec.whatwg.org/#pattern-strings).
- * Throws TypeError where the pattern is invalid.
+ * Throws TypeError if the pattern is invalid.
  */
 export function pathPattern(text: string): (path: string) => boolean {
   const pattern = new URLPattern({ pathname: text });
@@ -51,7 +51,7 @@ export function pathPattern(text: string): (path: string) => boolean {
 
 /**
  * A beginning that every path has which fulfils a pattern: its plain characters up to the first group. A slash before a
- * group may belong to it (`/x/:name?` fits `/x`), so that it ends before that; a dot segment takes away what stands before it.
+ * group may belong to it (`/x/:name?` fits `/x`), so that it ends before that; a dot segment takes away what is before it.
  */
 export const literalBeginning = (pattern: string) =>
   /[^\w-]\.|%2e/i.test(pattern) ? '' : (/^[\w/~!$&',;=@.-]*/.exec(pattern)?.[0] ?? '').replace(/\/$/, '');

@@ -72,7 +72,7 @@ const isRanged = (element: Element) =>
   (has(element, 'min') || has(element, 'max')) &&
   !isBarred(element);
 
-/** The first submit button of the form that an element stands in (HTML Standard, "default button"). */
+/** The first submit button of the form that an element is in (HTML Standard, "default button"). */
 function isDefaultButton(element: Element): boolean {
   let form: Tree.ParentNode | null = element;
   while (isElement(form) && form.tagName !== 'form') form = form.parentNode;
@@ -120,7 +120,7 @@ const known: Record<string, Test> = {
   'out-of-range': () => false,
   dir: (element, argument) => (inherited(element, 'dir') ?? 'ltr').toLowerCase() === argument?.trim().toLowerCase(),
   indeterminate: (element) => element.tagName === 'progress' && !has(element, 'value'),
-  // css-select counts siblings anew for each element; on a page with very many of them that never ends.
+  // css-select counts siblings again for each element; on a page with very many of them that never ends.
   'first-child': (element) => positionOf(element, 'nth-child') === 1,
   'last-child': (element) => positionOf(element, 'nth-last-child') === 1,
   'only-child': (element) => standingOf(element).size === 1,

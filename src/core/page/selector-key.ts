@@ -3,7 +3,7 @@ import type { Element } from './document.js';
 
 /**
  * What an element must carry to match a selector at all: `#id`, `.class`, a tag, `[attribute`, each in lower case, or `*`
- * where that cannot be told.
+ * where that cannot be known.
  */
 export function selectorKey(tokens: Token[]): string {
   let key = '*';

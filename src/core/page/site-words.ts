@@ -7,7 +7,7 @@ export type PageWords = string;
 /** Reads the words of a page's source without parsing it: none is left out, though comments and scripts may add some. */
 export function readWords(html: string): PageWords {
   const words = new Set<string>();
-  // The same tags and lists of classes stand in a page again and again.
+  // The same tags and lists of classes are in a page again and again.
   const [tags, classLists] = [new Set<string>(), new Set<string>()];
   const add = (isId: boolean, value: string) => {
     if (isId) words.add(`#${value.trim().toLowerCase()}`);

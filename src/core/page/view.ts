@@ -15,17 +15,17 @@ export interface StyleText {
 export interface View {
   site: Site;
   open: (page: Page) => PageDocument;
-  /** Differs whenever the page's source does; null where that is not known without reading it. */
+  /** Differs whenever the page's source does; null if that is not known without reading it. */
   identity: (page: Page) => string | null;
   /** A page's source, for places in it. */
   html: (page: Page) => string;
-  /** The stylesheet at an address; null where it was not captured. */
+  /** The stylesheet at an address; null if it was not captured. */
   style: (address: string) => StyleText | null;
-  /** Any other file at an address, such as a picture; null where it was not captured. */
+  /** Any other file at an address, such as a picture; null if it was not captured. */
   file: (address: string) => Uint8Array | null;
   /** Which pages name which tags, classes and IDs; read when it is first asked for. */
   words: () => SiteWords;
-  /** The Content-Security-Policy header that came with a page; null where there was none, or none is known. */
+  /** The Content-Security-Policy header that came with a page; null if there was none, or none is known. */
   policy: (page: Page) => string | null;
 }
 
@@ -35,7 +35,7 @@ const folderHost = 'http://folder.invalid';
 /** The address of a page, that of a folder's page at a host that does not exist. */
 export const pageAddress = (page: Page) => new URL(page.url, folderHost).href;
 
-/** The path below a folder's root that an address names, decoded; null where it lies elsewhere. */
+/** The path below a folder's root that an address names, decoded; null if it lies elsewhere. */
 export function folderPath(address: string): string | null {
   const url = new URL(address);
   if (url.origin !== folderHost) return null;

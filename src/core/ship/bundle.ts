@@ -29,7 +29,7 @@ export interface Bundle {
   js: Output | null;
   /** Files of the project that ship beside it, by their shipped name. */
   files: Map<string, Uint8Array>;
-  /** Pages that can be told only at run time. */
+  /** Pages that can be known only at run time. */
   atRunTime: string[];
 }
 

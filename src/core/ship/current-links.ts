@@ -6,7 +6,7 @@ import { selectorParts } from '../css/selector.js';
 import { attribute, type PageDocument } from '../page/document.js';
 import type { Page } from '../page/page.js';
 
-/** What links say that lead to the page they stand on, with the pages where each does. */
+/** What links say that lead to the page they are on, with the pages where each does. */
 export type CurrentLinks = Map<string, Page[]>;
 
 /** What the links that an action is about on a page say, each once. */

@@ -2,7 +2,7 @@ import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 
 /**
  * A page with a text put where the build loads: at the end of its head, or of its body. Everything else stays byte for
- * byte as it was; tags that the source leaves out are minded.
+ * byte as it was; tags that the source leaves out are respected.
  */
 export function insertInto(html: string, text: string, place: 'head-end' | 'body-end'): string {
   const at = insertionPoint(html, place);

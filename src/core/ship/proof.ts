@@ -25,7 +25,7 @@ import { actingBy } from './tasks.js';
 
 /** What was read back of a build, page by page. */
 export interface Delivery {
-  /** What reaches a page; null where nothing does. The bundle is the same for all. */
+  /** What reaches a page; null if nothing does. The bundle is the same for all. */
   to: (page: Page) => { build: ReadBuild; actions: Action[] } | null;
   pathOptions: PathOptions;
 }
@@ -159,7 +159,7 @@ function outlineOf({ bodyAttributes }: Page): PageDocument {
 
 type Differs = BuildProof['differs'];
 
-/** The stylesheet that was read, each of its rules with the action that it came from: they stand in the same order. */
+/** The stylesheet that was read, each of its rules with the action that it came from: they are in the same order. */
 function ownedSheet(
   { sheet }: ReadBuild,
   actions: Action[],
@@ -215,7 +215,7 @@ function compareCells(before: Cell[], after: Cell[], rules: Rule[], differs: Dif
   }
 }
 
-/** The elements that an action may reach on a page where it ships; null where only the cascade can tell. */
+/** The elements that an action may reach on a page where it ships; null if only the cascade can tell. */
 function reachOf({ selectors, rules }: CompiledAction, document: PageDocument): Set<Element> | null {
   // Inside @scope only the cascade can tell; its verdicts are compared.
   if (selectors === null) return rules.length > 0 ? null : new Set();

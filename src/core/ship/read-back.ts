@@ -22,7 +22,7 @@ export interface ReadTask {
   isSwap: boolean;
 }
 
-/** Reads a build's stylesheet and script. Throws Error where the script is none that a build wrote. */
+/** Reads a build's stylesheet and script. Throws Error if the script is none that a build wrote. */
 export function readBuild(css: string, js: string | null): ReadBuild {
   const { marks = [], tasks = [] } = js === null ? {} : workOf(js);
   return {
@@ -46,7 +46,7 @@ export function readBuild(css: string, js: string | null): ReadBuild {
   };
 }
 
-/** Reads the build that stands in a page or snippet, found by its marks. */
+/** Reads the build in a page or snippet, found by its marks. */
 export function readEmbedded(html: string): ReadBuild {
   const found = new Map<string, string>();
   for (const element of elementsIn(parseHtml(html), 'style', 'script')) {

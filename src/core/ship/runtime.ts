@@ -3,7 +3,7 @@ export interface NeedleWork {
   /** Addresses that only the script can tell; each that holds becomes a word of `data-local-needle` on `html`. */
   marks: { name: string; path?: string; pattern?: string; pages?: string[]; queries?: [string, string][] }[];
   dropExtension?: string;
-  /** The file name of the stylesheet that the script stands beside. */
+  /** The file name of the stylesheet that the script is beside. */
   sheetName?: string;
   tasks: ShippedTask[];
 }

@@ -7,7 +7,7 @@ import type { RunTimeAddress } from '../target/run-time-addresses.js';
 import { beginMark, endMark } from '../page/build-comments.js';
 import type { Task } from './tasks.js';
 
-/** JSON that may stand in a script, in a page or on its own: no end tag, comment or line separator can break out of it. */
+/** JSON that may be in a script, in a page or on its own: no end tag, comment or line separator can break out of it. */
 export function scriptJson(value: unknown): string {
   return JSON.stringify(value).replace(
     /[<\u2028\u2029]/g,
@@ -20,7 +20,7 @@ export interface ScriptForm {
   site: string;
   pathOptions: PathOptions;
   minify: boolean;
-  /** The file name of the stylesheet that it stands beside; null where that is inline. */
+  /** The file name of the stylesheet that it is beside; null if that is inline. */
   sheetName: string | null;
 }
 
@@ -76,7 +76,7 @@ function smaller(code: string, map: string): { text: string; map: string } {
 }
 
 /**
- * A script that may stand in a page: no `</script` or `<!--` is left in it (HTML Standard 4.12.1.3, "Restrictions for
+ * A script that may be in a page: no `</script` or `<!--` is left in it (HTML Standard 4.12.1.3, "Restrictions for
  * contents of script elements"). It does what it did.
  */
 export function safeInPage(text: string): string {
@@ -109,7 +109,7 @@ export function safeInPage(text: string): string {
   } catch {
     return text.replace(risky, '\\x3c');
   }
-  // What is left stands in code, as a less-than before a name or a regular expression.
+  // What is left is in code, as a less-than before a name or a regular expression.
   for (const { index } of text.matchAll(risky))
     if (!covered.some(([start, end]) => index >= start && index < end)) changed.overwrite(index, index + 1, '< ');
   return changed.toString();

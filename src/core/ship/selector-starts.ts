@@ -44,7 +44,7 @@ export class SelectorStarts<T> {
   }
 }
 
-/** The compounds up to the one about `body`, or the first, as a selector list; empty where there is no more to the selector. */
+/** The compounds up to the one about `body`, or the first, as a selector list; empty if there is no more to the selector. */
 function startOf(text: string): string {
   const compounds = takeApart(selectorParts(text).element);
   const at = compounds.findIndex(({ simples: [first] }) => /^(body$|:is\()/.test(first?.text ?? ''));

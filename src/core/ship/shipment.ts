@@ -54,7 +54,7 @@ export const shippingRules = (rules: readonly Rule[], today: string) =>
   rules.filter((rule) => !rule.paused && !hasEnded(rule, today));
 
 /**
- * Makes a site's rules ready to ship, every selector limited to the pages of its rule. Throws Error where an action or its
+ * Makes a site's rules ready to ship, every selector limited to the pages of its rule. Throws Error if an action or its
  * pages cannot be written: then nothing ships.
  */
 export function prepareShipments(input: ShipmentInput): Shipments {

@@ -27,7 +27,7 @@ export interface SnippetForm extends BuildForm {
   filesAt: string;
 }
 
-/** What one page needs of a site's rules; null where nothing ships to it. */
+/** What one page needs of a site's rules; null if nothing ships to it. */
 export function buildSnippet(page: Page, shipments: Shipments, form: SnippetForm): Snippet | null {
   const { rules } = shipments.toPage(page);
   if (rules.length === 0) return null;

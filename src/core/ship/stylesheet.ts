@@ -14,7 +14,7 @@ export interface StylesheetForm {
   served: (file: FileUse) => string;
   /** Without notes and spaces; the marks stay. */
   minify: boolean;
-  /** Whether each rule's note stands above it; else its name alone. */
+  /** Whether each rule's note is above it; else its name alone. */
   notes: boolean;
 }
 
@@ -50,7 +50,7 @@ export const hasStyles = (action: Action) => cssOf(action, ({ url }) => url) !==
 /** Whether what an action writes is a style rule. */
 export const hasStyleRule = (action: Action) => Array.isArray(cssOf(action, ({ url }) => url));
 
-/** ` name: note (file:line)`, safe to stand in a comment. */
+/** ` name: note (file:line)`, safe to be in a comment. */
 export function headline(rule: Rule, withNote = true): string {
   const note = withNote && rule.note ? `: ${rule.note}` : '';
   return ` ${rule.name}${note} (${rule.at.file}:${rule.at.line})`.replace(/\*\//g, '* /');

@@ -33,7 +33,7 @@ interface Question<Found = unknown> {
 export interface SurveyInput {
   site: Site;
   open: (page: Page) => PageDocument;
-  /** Differs whenever a page's source does; null where that is not known. */
+  /** Differs whenever a page's source does; null if that is not known. */
   identity?: (page: Page) => string | null;
   /** Answers of earlier runs. */
   learnt?: Kept<Answers>;

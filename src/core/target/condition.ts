@@ -10,7 +10,7 @@ export type { Term } from './terms/index.js';
 export interface Condition {
   text: string;
   alternatives: Term[][];
-  /** Where an offset in the text stands in the rule file; absent where a condition comes from a command's options. */
+  /** Where an offset in the text is in the rule file; absent if a condition comes from a command's options. */
   placeAt?: (offset: number) => Place;
 }
 
@@ -23,7 +23,7 @@ const kindNamed = (name: string, form: TermKind<Term>['form']) => {
 
 /**
  * Reads the text of a `pages`, `except` or `@on` condition. Never throws: a term that cannot be read is a fault, and the
- * rest of the condition stands.
+ * rest of the condition is.
  */
 export function parseCondition(text: string): { condition: Condition; faults: TextFault[] } {
   const alternatives: Term[][] = [[]];
@@ -77,7 +77,7 @@ export function parseCondition(text: string): { condition: Condition; faults: Te
   return { condition: { text: text.trim(), alternatives: filled }, faults };
 }
 
-/** The text between a term's parentheses: of a string its content, else as it stands in the source (`0073` stays `0073`). */
+/** The text between a term's parentheses: of a string its content, else as it is in the source (`0073` stays `0073`). */
 function argumentOf(node: FunctionNode): string {
   const inside = node.nodes.filter((child) => child.type !== 'comment');
   const only = inside.length === 1 ? inside[0] : undefined;

@@ -131,8 +131,8 @@ function combinations(rule: Pick<Rule, 'pages' | 'except'>, on: Condition[], tar
 }
 
 /**
- * The pages that an action reaches, as CSS; null where there are none. Fills `addresses` with what only a script can
- * recognise. Throws Error where they cannot be written: nothing may ship then.
+ * The pages that an action reaches, as CSS; null if there are none. Fills `addresses` with what only a script can
+ * recognise. Throws Error if they cannot be written: nothing may ship then.
  */
 export function scopeOf(rule: Rule, action: Action, target: ScopeTarget): Scope | null {
   const { site, only } = target;
@@ -199,7 +199,7 @@ function conjunction(tests: Test[]): string {
   return (first ? asCondition(first) : '') + others.join('');
 }
 
-/** The first test carries the weight (one branch for each of its handles), the others stand in `:where()`. */
+/** The first test carries the weight (one branch for each of its handles), the others are in `:where()`. */
 function branchesOf([first, ...others]: Test[], tail: string): Branch[] {
   const where = others.map((test) => `:where(${asCondition(test)})`).join('') + tail;
   if (!first) return [{ root: ':root', body: `body${where}` }];

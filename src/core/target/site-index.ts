@@ -53,7 +53,7 @@ export class SiteIndex {
 
   private readonly soleKnown = new Map<Page, Handle | null>();
 
-  /** The first handle of a page that no other carries; null where it has none. */
+  /** The first handle of a page that no other carries; null if it has none. */
   soleHandle(page: Page): Handle | null {
     let sole = this.soleKnown.get(page);
     if (sole === undefined) {
@@ -75,7 +75,7 @@ export class SiteIndex {
 
   /** The pages whose path begins with a text. */
   below(beginning: string): Page[] {
-    // Pages stand in the order of their paths, so that these stand together.
+    // Pages are in the order of their paths, so that these are together.
     let [low, high] = [0, this.pages.length];
     while (low < high) {
       const middle = (low + high) >>> 1;

@@ -47,6 +47,6 @@ export interface TermKind<T extends TermOf<string>> {
   limitsToSite: boolean;
   /** Whether a page fulfils it for every visitor alike. */
   sameForAllVisitors: boolean;
-  /** A term like it that picks a page of the site; null where none is near. */
+  /** A term like it that picks a page of the site; null if none is near. */
   near: (term: T, site: Site, index: SiteIndex) => NearTerm | null;
 }

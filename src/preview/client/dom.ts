@@ -15,7 +15,7 @@ export function make<K extends keyof HTMLElementTagNameMap>(
 /** The element with an ID, which our own page always has. */
 export const byId = <T extends HTMLElement = HTMLElement>(id: string): T => document.getElementById(id) as T;
 
-/** Asks the preview. Throws Error with its words where it refuses. */
+/** Asks the preview. Throws Error with its words if it refuses. */
 export async function ask<T>(path: string, body?: unknown): Promise<T> {
   const answer = await fetch(
     path,

@@ -1,10 +1,10 @@
 // Runs on every page of the preview: holds the panel, and points at elements for it. It changes nothing that rules reach:
-// the panel's element stands outside of body, its looks in a shadow tree.
+// the panel's element is outside of body, its looks in a shadow tree.
 import { mostPageText, ownFolder, panelTag, pickMark, type ToPage, type ToPanel } from '../protocol.js';
 
 const script = document.currentScript as HTMLScriptElement | null;
 const panelOrigin = script?.dataset['panel'] ?? '';
-/** The origin of the live site; empty where there is none. */
+/** The origin of the live site; empty if there is none. */
 const siteOrigin = script?.dataset['site'] ?? '';
 script?.remove();
 
@@ -188,7 +188,7 @@ function picker(host: Element, shadow: ShadowRoot, say: (words: ToPanel) => void
   return { start, stop, key, wider };
 }
 
-/** The page as it stands, one element marked; a copy that loads and runs nothing. */
+/** The page as it is, one element marked; a copy that loads and runs nothing. */
 function pageWith(element: Element): string {
   const steps: number[] = [];
   for (let at = element; at.parentElement; at = at.parentElement)

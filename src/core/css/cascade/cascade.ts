@@ -14,7 +14,7 @@ import { scopingRoots } from './scoping.js';
 import { supportsHolds } from './supports.js';
 import { compareWithin, level, type Level, type Weight } from './weight.js';
 
-/** A style rule of ours as it stands in the cascade of a page. */
+/** A style rule of ours as it is in the cascade of a page. */
 export interface OurRule<Owner> extends SheetRule {
   /** Whom it belongs to; the cascade does not look into it. */
   owner: Owner | null;
@@ -31,7 +31,7 @@ export interface DeclarationBlock<Owner = unknown> {
   origin: 'browser' | 'hint' | 'author';
   weight: Omit<Weight, 'level'>;
   selector: string;
-  /** Where it stands; null for the browser's own, for hints and for our own rules. */
+  /** Where it is; null for the browser's own, for hints and for our own rules. */
   use: SheetUse | null;
   /** The owner of our rule; null for the site's. */
   owner: Owner | null;
@@ -95,7 +95,7 @@ export class Cascade<Owner = unknown> {
     return found;
   }
 
-  /** The winning declaration of a longhand; null where none applies. `among` leaves out blocks. */
+  /** The winning declaration of a longhand; null if none applies. `among` leaves out blocks. */
   winner(
     element: Element,
     pseudo: string,
@@ -316,7 +316,7 @@ export class Cascade<Owner = unknown> {
     return block;
   }
 
-  /** The proximity with which a selector matches; null where it does not. */
+  /** The proximity with which a selector matches; null if it does not. */
   private match(rule: SheetRule, selector: SheetSelector, element: Element, use: SheetUse | null): number | null {
     const scopes = rule.around.filter((each) => each.kind === 'scope');
     if (scopes.length === 0) return selector.matches(this.document, element) ? Infinity : null;
@@ -325,7 +325,7 @@ export class Cascade<Owner = unknown> {
     return null;
   }
 
-  /** Whether all conditions hold; null where one cannot be known. Scopes are asked for each element. */
+  /** Whether all conditions hold; null if one cannot be known. Scopes are asked for each element. */
   holds(around: EnclosingRule[]): Truth {
     let all: Truth = true;
     for (const each of around) {

@@ -165,7 +165,7 @@ function plainFeature(name: string, value: CssNode | null, viewport: Viewport): 
 const pixels: Record<string, number> = { ...absoluteLengths, em: 16, rem: 16 };
 const dotsPerPixel: Record<string, number> = { dppx: 1, x: 1, dpi: 1 / 96, dpcm: 2.54 / 96 };
 
-/** A value in the unit that its feature is counted in; null where it is none. Font-relative lengths count by the initial font. */
+/** A value in the unit that its feature is counted in; null if it is none. Font-relative lengths count by the initial font. */
 function numberOf(node: CssNode, feature: string): number | null {
   const plain = /ratio|color|monochrome|grid|3d|segments/.test(feature);
   if (node.type === 'Ratio') {

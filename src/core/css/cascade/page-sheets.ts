@@ -43,7 +43,7 @@ export class SheetStore {
 
   constructor(
     private readonly view: Pick<View, 'style' | 'html'>,
-    /** Where the build's stylesheet stands on a page. */
+    /** Where the build's stylesheet is on a page. */
     private readonly place: 'head-end' | 'body-end',
   ) {}
 
@@ -200,7 +200,7 @@ function isStylesheet(element: Element): boolean {
   return /(^|\s)stylesheet(\s|$)/i.test(attribute(element, 'rel') ?? '') && (attribute(element, 'href') ?? '') !== '';
 }
 
-/** An address without its fragment; null where it is none that a stylesheet comes from. */
+/** An address without its fragment; null if it is none that a stylesheet comes from. */
 function resolveAddress(href: string, base: string): string | null {
   if (!URL.canParse(href, base)) return null;
   const url = new URL(href, base);
@@ -208,7 +208,7 @@ function resolveAddress(href: string, base: string): string | null {
   return /^(https?|data):$/.test(url.protocol) ? url.href : null;
 }
 
-/** The stylesheet that a `data:` address holds (RFC 2397); null where it holds another thing. */
+/** The stylesheet that a `data:` address holds (RFC 2397); null if it holds another thing. */
 function dataStyle(address: string): StyleText | null {
   const [, head = '', body = ''] = /^data:([^,]*),([^]*)$/.exec(address) ?? [];
   if (!/^text\/css(;|$)/i.test(head)) return null;

@@ -82,7 +82,7 @@ export function indexSheet(sheet: Pick<Sheet, 'rules' | 'byKey'>): void {
   });
 }
 
-/** What stands around the nodes being read. */
+/** What is around the nodes being read. */
 interface Context {
   layer: string[] | null;
   around: EnclosingRule[];
@@ -184,7 +184,7 @@ class SheetCompiler {
   }
 }
 
-/** `a.b` as names; null where it is no layer name. */
+/** `a.b` as names; null if it is no layer name. */
 function layerPath(name: string): string[] | null {
   const parts = name.split('.');
   const isName = (part: string) => /^-?(?:[a-z_\u0080-\uffff]|\\.)(?:[\w\u0080-\uffff-]|\\.)*$|^--[\w-]+$/i.test(part);
@@ -193,7 +193,7 @@ function layerPath(name: string): string[] | null {
 
 const unquoted = (text: string) => text.trim().replace(/^(["'])(.*)\1$/s, '$2');
 
-/** The absolute selectors of a style rule; null where a browser drops it. */
+/** The absolute selectors of a style rule; null if a browser drops it. */
 function absoluteSelectors(
   prelude: string,
   { parents, scoped }: Pick<Context, 'parents' | 'scoped'>,
@@ -220,13 +220,13 @@ function absoluteSelectors(
   });
 }
 
-/** Compiles a selector of ours as it stands inside of `@scope` or outside; null where it can match nothing. */
+/** Compiles a selector of ours as it is inside of `@scope` or outside; null if it can match nothing. */
 export function compileScoped(text: string, scoped: boolean): SheetSelector[] | null {
   const selectors = scoped ? absoluteSelectors(text, { parents: null, scoped }) : [{ text, offset: 0 }];
   return selectors?.flatMap((each) => compileSelector(each.text) ?? []) ?? null;
 }
 
-/** `(.card) to (.inner)`; null where a browser drops the rule. */
+/** `(.card) to (.inner)`; null if a browser drops the rule. */
 export function readScope(prelude: string, context: Pick<Context, 'parents' | 'scoped'>): EnclosingRule | null {
   const [, start, end] = /^(?:\(([^]*?)\))?\s*(?:to\s*\(([^]*)\))?$/i.exec(prelude.trim()) ?? [];
   if (prelude.trim() !== '' && start === undefined && end === undefined) return null;
@@ -245,7 +245,7 @@ export function readScope(prelude: string, context: Pick<Context, 'parents' | 's
 
 const pseudoElementName = /^::?[\w-]+/;
 
-/** Compiles one absolute selector; null where it can match nothing that a page's source holds. */
+/** Compiles one absolute selector; null if it can match nothing that a page's source holds. */
 export function compileSelector(text: string): SheetSelector | null {
   if (isPlainSelector(text)) return plainSelector(text);
   try {

@@ -24,7 +24,7 @@ export interface Weight {
 /** The step of the cascade at which one declaration beats another. */
 export type CascadeStep = 'important' | 'animation' | 'inline' | 'layer' | 'specificity' | 'scope' | 'order';
 
-/** How one weight stands against another: above zero if the first wins, and by which step. */
+/** How one weight is against another: above zero if the first wins, and by which step. */
 export function compareWeights(a: Weight, b: Weight): { sign: number; step: CascadeStep } {
   if (a.level !== b.level) {
     const higher = Math.max(a.level, b.level);

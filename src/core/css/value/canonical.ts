@@ -45,7 +45,7 @@ const systemColors: Record<string, string> = {
 
 /**
  * A value in a form in which two that compute to the same are the same text (CSS Values and Units 4, computed values):
- * lengths in pixels, colours as rgb, keywords in lower case. What it cannot reduce it leaves as it stands.
+ * lengths in pixels, colours as rgb, keywords in lower case. What it cannot reduce it leaves as it is.
  */
 export function canonical(value: string, relative: Relative): string {
   const nodes = parsed(value);
@@ -54,7 +54,7 @@ export function canonical(value: string, relative: Relative): string {
 
 const parsedValues = new BoundedMap<string, CssNode[] | null>(50_000);
 
-/** The parts of a value; null where css-tree cannot read it. */
+/** The parts of a value; null if css-tree cannot read it. */
 function parsed(value: string): CssNode[] | null {
   let nodes = parsedValues.get(value);
   if (nodes === undefined) {
@@ -63,7 +63,7 @@ function parsed(value: string): CssNode[] | null {
       const tree = parse(value, { context: 'value' });
       if (tree.type === 'Value') nodes = tree.children.toArray();
     } catch {
-      // It is compared as it stands.
+      // It is compared as it is.
     }
     parsedValues.set(value, nodes);
   }
@@ -112,7 +112,7 @@ function dimensionText(value: number, unit: string, relative: Relative): string 
   return `${numberText(value)}${unit}`;
 }
 
-/** How many pixels a unit of length has; null where only a laid-out page knows. */
+/** How many pixels a unit of length has; null if only a laid-out page knows. */
 function lengthIn(unit: string, { fontSize, rootFontSize, viewport }: Relative): number | null {
   const fixed = absoluteLengths[unit];
   if (fixed !== undefined) return fixed;
@@ -150,7 +150,7 @@ function functionText(name: string, node: Extract<CssNode, { type: 'Function' }>
 
 const colorsKnown = new BoundedMap<string, string | null>(50_000);
 
-/** A colour as `rgb(r, g, b, a)` with whole numbers; null where the text is none. */
+/** A colour as `rgb(r, g, b, a)` with whole numbers; null if the text is none. */
 function colorText(text: string): string | null {
   let known = colorsKnown.get(text);
   if (known === undefined) {
@@ -161,7 +161,7 @@ function colorText(text: string): string | null {
 }
 
 function readAsColor(text: string): string | null {
-  // Colours of wider spaces are compared as they stand.
+  // Colours of wider spaces are compared as they are.
   if (/^(lab|lch|oklab|oklch|color|color-mix|contrast-color)\(/.test(text)) return null;
   const component = parseComponentValue(tokenize({ css: text }));
   const data = component ? readColor(component) : false;

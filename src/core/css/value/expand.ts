@@ -9,7 +9,7 @@ const initial = tables.initial as Record<string, string>;
 export const initialOf = (longhand: string) => (Object.hasOwn(initial, longhand) ? (initial[longhand] ?? '') : '');
 
 /**
- * The value that a declaration gives to one of its longhands (CSS Cascading 5, 2: shorthands), as text; null where this is
+ * The value that a declaration gives to one of its longhands (CSS Cascading 5, 2: shorthands), as text; null if this is
  * not known (`grid`, `mask` and the like).
  */
 export function longhandValue(name: string, value: string, longhand: string): string | null {
@@ -72,7 +72,7 @@ const whiteSpaces: Record<string, [collapse: string, wrap: string]> = {
   'break-spaces': ['break-spaces', 'wrap'],
 };
 
-/** Shorthands whose parts cannot be told by their grammar alone. */
+/** Shorthands whose parts cannot be known by their grammar alone. */
 const special: Record<string, (texts: string[], longhands: string[]) => Expansion | null> = {
   flex(texts, longhands) {
     const [grow = '', shrink = '', basis = ''] = longhands;

@@ -8,7 +8,7 @@ import type { TermKind, TermOf } from '../term.js';
 export interface PathTerm extends TermOf<'path'> {
   /** Normalised, or the pattern as written. */
   path: string;
-  /** Whether a path fulfils the pattern; null where it is one literal path. */
+  /** Whether a path fulfils the pattern; null if it is one literal path. */
   pattern: ((path: string) => boolean) | null;
 }
 
