@@ -1,4 +1,5 @@
 import type { AtRule, ChildNode, Container, Declaration } from 'postcss';
+import { readUrl, writeString } from '../core/css/strings.js';
 import parseValue from 'postcss-value-parser';
 import { finding, type Finding, type FindingCode } from '../core/finding.js';
 import { declarationFault } from '../core/css/declaration.js';
@@ -149,7 +150,8 @@ export class Reader implements ActionReader {
   /** The file that a `url(…)` names; null with a problem or finding where there is none to use. */
   fileUse(node: ChildNode, text: string, offset: number, ofTheProject: boolean): FileUse | null {
     const [call] = parseValue(text.trim()).nodes;
-    const url = call?.type === 'function' && call.value.toLowerCase() === 'url' ? (call.nodes[0]?.value ?? '') : '';
+    const named = call?.type === 'function' && call.value.toLowerCase() === 'url' ? call.nodes[0] : undefined;
+    const url = readUrl(named?.value ?? '', named?.type === 'string');
     if (url === '') {
       this.problem(node, offset, `"${text.trim()}" does not name a file`, 'Write url("file").');
       return null;
@@ -173,7 +175,7 @@ export class Reader implements ActionReader {
   /** The files and addresses that a declaration's value names; those that are missing are findings. */
   filesOf(node: Declaration): FileUse[] {
     return urlsOf(node.value).flatMap(({ url, offset }) => {
-      const use = this.fileUse(node, `url("${url}")`, valueOffset(node) + offset, false);
+      const use = this.fileUse(node, `url(${writeString(url)})`, valueOffset(node) + offset, false);
       return use ? [{ ...use, url }] : [];
     });
   }

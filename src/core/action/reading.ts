@@ -1,3 +1,4 @@
+import { readString } from '../css/strings.js';
 import type { AtRule, ChildNode, Declaration } from 'postcss';
 import type { Selector } from '../css/selector.js';
 import type { FindingCode } from '../finding.js';
@@ -63,12 +64,8 @@ export interface ActionReader {
 /** Where a declaration's value begins in its source. */
 export const valueOffset = (node: Declaration) => node.prop.length + (node.raws.between ?? ':').length;
 
-/** What is between quotes. */
-export const unquote = (text: string) =>
-  text
-    .slice(1, -1)
-    .replace(/\\(["'\\])/g, '$1')
-    .replace(/\s*\n\s*/g, ' ');
+/** The text of a descriptor in quotes; a line break in it is a space. */
+export const unquote = (text: string) => readString(text).replace(/\s*\n\s*/g, ' ');
 
 /** An action for each selector of a list. */
 export function oneForEach<Kind extends string>(

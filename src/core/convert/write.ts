@@ -1,5 +1,5 @@
+import { writeString } from '../css/strings.js';
 import type { AtRule, ChildNode, Declaration, Root, Rule as StyleRule } from 'postcss';
-import cssesc from 'cssesc';
 import { selectorsOf, withAbsoluteUrls, type Block, type ConvertedStyle, type Resolve } from '../convert/blocks.js';
 import type { ConvertedScript } from '../convert/script.js';
 
@@ -8,7 +8,7 @@ export function blockText(name: string, block: Block): string {
   const { styles, level, resolve } = block;
   const only = block.except.length > 0 && styles.every(hidesOnly) ? onlyHereText(block) : null;
   const lines = [
-    ...(block.note ? [`note: ${quoted(block.note)};`] : []),
+    ...(block.note ? [`note: ${writeString(block.note)};`] : []),
     ...(level === 'best' && only
       ? [`pages: ${block.except.join(', ')};`, ...only]
       : [
@@ -23,18 +23,11 @@ export function blockText(name: string, block: Block): string {
 /** Writes the rule of a script. */
 export const scriptRuleText = (name: string, { conditions, except, note }: ConvertedScript, file: string) =>
   `@needle ${name} {\n${indented([
-    ...(note ? [`note: ${quoted(note)};`] : []),
+    ...(note ? [`note: ${writeString(note)};`] : []),
     `pages: ${conditions.join(', ')};`,
     ...(except.length > 0 ? [`except: ${except.join(', ')};`] : []),
-    `@script url(${quoted(file)});`,
+    `@script url(${writeString(file)});`,
   ])}\n}`;
-
-const quoted = (text: string) =>
-  cssesc(text, { quotes: 'double', wrap: true }).replace(/\\([0-9A-F]+) ?/g, (whole, hex: string) => {
-    const code = parseInt(hex, 16);
-    // Letters of any script may be as they are in a UTF-8 file.
-    return code > 0x9f ? String.fromCodePoint(code) : whole;
-  });
 
 const indented = (lines: string[]) =>
   lines

@@ -1,3 +1,4 @@
+import { readUrl } from './strings.js';
 import parseValue, { type Node } from 'postcss-value-parser';
 
 /** Whether a value may name a file at all; most do not, and need no parser. */
@@ -15,7 +16,7 @@ function eachUrl(value: string, change: (url: string, offset: number) => string 
   const visit = (nodes: Node[], inSet: boolean) => {
     for (const node of nodes) {
       if (node.type === 'string' && inSet && !needsNoFile(node.value)) {
-        const by = change(node.value, node.sourceIndex);
+        const by = change(readUrl(node.value, true), node.sourceIndex);
         if (by !== null) node.value = quotable(by, node.quote);
       }
       if (node.type !== 'function') continue;
@@ -23,7 +24,7 @@ function eachUrl(value: string, change: (url: string, offset: number) => string 
       const [inner] = node.nodes;
       if ((name === 'url' || name === 'src') && (inner?.type === 'word' || inner?.type === 'string')) {
         if (needsNoFile(inner.value)) continue;
-        const by = change(inner.value, node.sourceIndex);
+        const by = change(readUrl(inner.value, inner.type === 'string'), node.sourceIndex);
         if (by !== null) node.nodes = [{ ...inner, type: 'string', quote: '"', value: quotable(by, '"') }];
       } else visit(node.nodes, /^(-webkit-)?image-set$/.test(name));
     }

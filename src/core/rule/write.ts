@@ -1,4 +1,4 @@
-import cssesc from 'cssesc';
+import { writeString } from '../css/strings.js';
 
 /** A rule as options say it; each text as it will stand in the file. */
 export interface NewRule {
@@ -20,7 +20,7 @@ export interface NewRule {
   styles: string[];
 }
 
-const quoted = (text: string) => cssesc(text.replace(/\s*\n\s*/g, ' '), { quotes: 'double', wrap: true });
+const quoted = (text: string) => writeString(text.replace(/\s*\n\s*/g, ' '));
 
 /** The text of a `@needle` block, two spaces a level, without a line break at its end. */
 export function ruleText(rule: NewRule): string {

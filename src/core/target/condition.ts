@@ -1,4 +1,5 @@
 import parseValue, { type FunctionNode, type Node } from 'postcss-value-parser';
+import { readName, readString } from '../css/strings.js';
 import { suggestion } from '../nearest.js';
 import { TextError, type Place, type TextFault } from '../place.js';
 import type { TermKind } from './term.js';
@@ -82,8 +83,8 @@ function argumentOf(node: FunctionNode): string {
   const inside = node.nodes.filter((child) => child.type !== 'comment');
   const only = inside.length === 1 ? inside[0] : undefined;
   return only?.type === 'string'
-    ? only.value.replace(/\\(["'\\])/g, '$1')
-    : (node.before + parseValue.stringify(inside) + node.after).trim();
+    ? readString(parseValue.stringify(only))
+    : readName((node.before + parseValue.stringify(inside) + node.after).trim());
 }
 
 function bareTermHint(word: string): string {

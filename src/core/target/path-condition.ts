@@ -1,8 +1,10 @@
+import { writeString } from '../css/strings.js';
 import { isPathPattern } from '../page/path.js';
 
 /** A literal path as a condition; characters that would make it a pattern are escaped. */
 export const pathCondition = (path: string) => {
   const [bare = '', query] = path.split('?');
   const literal = isPathPattern(bare) ? bare.replace(/[*{}()+?:\\]/g, '\\$&') : bare;
-  return `path("${literal.replace(/"/g, '%22')}")${query === undefined ? '' : ` query("${query.replace(/"/g, '%22')}")`}`;
+  const written = (text: string) => writeString(text.replace(/"/g, '%22'));
+  return `path(${written(literal)})${query === undefined ? '' : ` query(${written(query)})`}`;
 };

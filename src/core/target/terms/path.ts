@@ -40,7 +40,7 @@ function readPattern(argument: string): (path: string) => boolean {
   } catch (error) {
     throw badPath(
       `"${argument}" is not a valid path pattern: ${(error as Error).message.replace(/^.*?: /, '')}`,
-      'A pattern follows URL Pattern syntax: /winter/*, /routes/:name, /winter{/*}?. Write \\( for a bracket that is part of the path.',
+      'A pattern follows URL Pattern syntax: /winter/*, /routes/:name, /winter{/*}?. Write \\\\( for a bracket that is part of the path.',
     );
   }
 }
