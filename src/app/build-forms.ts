@@ -112,7 +112,7 @@ export function makePages(making: Making & { source: string }): Made {
   const byFile = new Map(snippets.map((snippet) => [snippet.page.file, snippet]));
   const extra = new Map<string, string | Uint8Array>();
   for (const snippet of snippets) for (const [name, bytes] of snippet.files) extra.set(`local-needle/${name}`, bytes);
-  let copied = 0;
+  let copied: ReturnType<typeof copyPatched> = { files: 0, skipped: [] };
   replaceFolder(out, (made) => {
     copied = copyPatched(source, made, place, (file, ascii) => {
       const snippet = byFile.get(file);
@@ -124,7 +124,10 @@ export function makePages(making: Making & { source: string }): Made {
   const read = (page: Page) => decodePage(readFileSync(join(out, page.file))).html;
   return {
     files: sizes(extra),
-    summary: `${copied} files copied, ${snippets.length} of ${making.site.pages.length} pages patched`,
+    summary: [
+      `${copied.files} files copied, ${snippets.length} of ${making.site.pages.length} pages patched`,
+      ...copied.skipped.map((what) => `Skipped: ${what}`),
+    ].join('\n  '),
     bundle: null,
     snippets,
     to: deliveryFrom(snippets, making.shipments, read),

@@ -96,6 +96,12 @@ export function readFolder(
       const { title, body } = read.opening;
       captured.push({ path, url, file, opening: { title, body: new Map(body) }, identity });
     } catch (error) {
+      const fault = linkFault(folder, file);
+      if (fault !== null) {
+        const hint = 'Remove the link, or put the file itself in the folder.';
+        findings.push(finding('skipped-link', `${file} ${fault}, and was skipped`, { hint }));
+        continue;
+      }
       problems.push({
         message: `The page ${join(shown, file)} cannot be read: ${(error as Error).message.replace(/^E\w+: |, .*$/g, '')}`,
       });
@@ -136,6 +142,17 @@ export function readFolder(
     keptWords,
     pathOptions: options,
   });
+}
+
+/** Why a symbolic link of a folder cannot be followed; null if it can, or is no link. */
+export function linkFault(folder: string, file: string): string | null {
+  const whole = join(folder, file);
+  if (!lstatSync(whole).isSymbolicLink()) return null;
+  try {
+    return leadsOut(folder, whole) ? 'is a symbolic link that leads out of the folder' : null;
+  } catch {
+    return 'is a broken symbolic link';
+  }
 }
 
 /** Whether a file that is there really lies elsewhere, its links followed. */

@@ -26,6 +26,10 @@ export const findingCodes = {
   expired: { level: 'warning', means: 'The day in `until` has passed, so the rule no longer ships.' },
   'missing-action': { level: 'warning', means: 'A rule has no action.' },
   'not-html': { level: 'warning', means: 'A file of the site contains no HTML and was skipped.' },
+  'skipped-link': {
+    level: 'warning',
+    means: 'A symbolic link of the site is broken or leads out of its folder, and was skipped.',
+  },
   'bad-charset': { level: 'warning', means: 'A page is not UTF-8 and declares no character set.' },
   'missing-content': { level: 'warning', means: 'A recording has no response body for a page.' },
   'site-specific-id': { level: 'warning', means: 'A condition matches other pages on another site of the project.' },

@@ -70,8 +70,8 @@ describe('Text in a rule file', () => {
     fc.assert(
       fc.property(fc.array(fc.constantFrom('a', '(', ')', '*', '+', '{', '}', ':', '\\', '"', 'é', '/')), (parts) => {
         const path = `/${parts.join('')}`;
-        // Two slashes at the beginning name another host.
-        fc.pre(!path.startsWith('//') && !path.includes('\\'));
+        // Two slashes at the beginning name another host; those at the end are none of a path.
+        fc.pre(!path.includes('//') && !path.includes('\\'));
         const { condition, faults } = parseCondition(pathCondition(path));
         expect(faults).toEqual([]);
         const [term] = condition.alternatives[0] ?? [];

@@ -1,9 +1,16 @@
 import { imageSize } from 'image-size';
 import { attribute, type Element } from '../page/document.js';
+import { compileMatcher } from '../page/elements.js';
 import { baseAddress } from '../page/location.js';
 import type { SwapAction } from './action.js';
 import { finding, type Finding } from '../finding.js';
 import type { OpenedPage } from '../check/opened-page.js';
+
+/** A selector for the images inside of what an action matches, if there are any on this page. */
+function imageHint({ selectors }: SwapAction, { document }: OpenedPage): string | null {
+  const inside = selectors.map(({ text }) => `${text} img`).join(', ');
+  return compileMatcher(inside)(document).length > 0 ? `Select the img itself: ${inside}.` : null;
+}
 
 /** What is wrong with a swap of pictures on a page. */
 export function swapFindings(rule: string, action: SwapAction, elements: Element[], look: OpenedPage): Finding[] {
@@ -17,7 +24,7 @@ export function swapFindings(rule: string, action: SwapAction, elements: Element
         `${action.selector} matches a <${wrong.tagName}> on ${page}, which cannot show an image`,
         {
           ...{ rule, page, at: action.at },
-          hint: `Select the img itself: ${action.selector} img.`,
+          hint: imageHint(action, look),
         },
       ),
     ];

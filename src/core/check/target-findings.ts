@@ -20,6 +20,9 @@ export function targetFindings(rule: Rule, pages: ReadonlySet<Page>, site: Site)
       const picked = alternativePages(terms, site);
       const about = { rule: rule.name, at: placeOf(rule, condition, terms) };
       const text = terms.map((term) => term.text).join(' ');
+      // Visitors may have the class: an exception that matches nobody here excludes nobody.
+      if (picked.size === 0 && condition === rule.except && terms.every((term) => !termKind(term).sameForAllVisitors))
+        return [];
       if (picked.size === 0)
         return [
           finding('missing-page', `${text} matches no page of ${site.name}`, { ...about, hint: nearHint(terms, site) }),

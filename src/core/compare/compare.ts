@@ -1,11 +1,12 @@
 import { expressionFor, type Expression } from '../target/expression.js';
 import type { Page, Site } from '../page/page.js';
 import type { Rule } from '../rule/rule.js';
-import { ownPages, rulePages } from '../target/delivery.js';
+import { ownPages, pageConditions, rulePages } from '../target/delivery.js';
+import { alternativePages } from '../target/pages.js';
+import { termKind } from '../target/terms/index.js';
 import { compileMatcher } from '../page/elements.js';
 import { selectorParts } from '../css/selector.js';
 import type { View } from '../page/view.js';
-import { weakHandles } from './site-specific.js';
 
 /** How two copies of a site differ, as far as rules can feel it. */
 export interface CompareReport {
@@ -25,9 +26,11 @@ export interface DifferingRule {
   rule: string;
   file: string;
   line: number;
-  /** Paths that the rule targets on one site, though both have the page or the rule names it by ID. */
+  /** Paths that the rule targets on one site and not on the other, whether the other has the page or not. */
   pagesOnA: string[];
   pagesOnB: string[];
+  /** Those of them that the other site does not have. */
+  missing: string[];
   /** Pages on both that the rule targets on both, where an action matches on one alone. */
   hits: { page: string; selector: string; here: number; there: number }[];
   /** What would hold on both, ready to paste; null if nothing was found. */
@@ -72,15 +75,28 @@ function differingRules(here: View, there: View, rules: Rule[], shared: [Page, P
   return rules.flatMap((rule) => {
     const pages = targeted.get(rule) ?? { here: [], there: [] };
     const [inA, inB] = [new Set(pages.here.map(({ path }) => path)), new Set(pages.there.map(({ path }) => path))];
-    const weak = [...weakHandles(rule, a, [b]), ...weakHandles(rule, b, [a])];
-    const pagesOnA = [...inA].filter((path) => !inB.has(path) && (b.byPath.has(path) || weak.length > 0));
-    const pagesOnB = [...inB].filter((path) => !inA.has(path) && (a.byPath.has(path) || weak.length > 0));
+    const pagesOnA = limitedTo(rule, a) ? [] : [...inA].filter((path) => !inB.has(path));
+    const pagesOnB = limitedTo(rule, b) ? [] : [...inB].filter((path) => !inA.has(path));
+    const missing = [
+      ...pagesOnA.filter((path) => !b.byPath.has(path)),
+      ...pagesOnB.filter((path) => !a.byPath.has(path)),
+    ];
     const own = hits.get(rule) ?? [];
     if (pagesOnA.length === 0 && pagesOnB.length === 0 && own.length === 0) return [];
     const instead = pagesOnA.length + pagesOnB.length > 0 ? insteadOf(pages.here, a, b) : null;
-    return [{ rule: rule.name, file: rule.at.file, line: rule.at.line, pagesOnA, pagesOnB, hits: own, instead }];
+    return [
+      { rule: rule.name, file: rule.at.file, line: rule.at.line, pagesOnA, pagesOnB, missing, hits: own, instead },
+    ];
   });
 }
+
+/** Whether a rule says that it is for this site alone. */
+const limitedTo = (rule: Rule, site: Site) => {
+  const alternatives = pageConditions(rule).flatMap((condition) => condition.alternatives);
+  return alternatives.every((terms) =>
+    terms.some((term) => termKind(term).limitsToSite && alternativePages([term], site).size > 0),
+  );
+};
 
 /** Conditions by path alone, if they pick the same pages on both sites. */
 function insteadOf(pages: Page[], site: Site, other: Site): string | null {

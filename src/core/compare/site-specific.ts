@@ -7,7 +7,7 @@ import { alternativePages } from '../target/pages.js';
 import { termKind } from '../target/terms/index.js';
 import { finding, type Finding } from '../finding.js';
 
-const isHandle = (term: Term) => termKind(term).differsBetweenCopies !== null;
+const isHandle = (term: Term) => termKind(term).differsBetweenCopies(term) !== null;
 
 /** `site-specific-id`: page IDs, body IDs and classes of a rule that pick other pages on another site of the project. */
 export function weakHandles(rule: Rule, site: Site, others: Site[]): Finding[] {
@@ -41,11 +41,17 @@ export function weakHandles(rule: Rule, site: Site, others: Site[]): Finding[] {
 /** Whether a condition means the same on two sites, as far as they have the same pages. */
 export function samePages(here: Page[], there: Page[], site: Site, other: Site, terms: Term[]): boolean {
   const [herePaths, therePaths] = [new Set(here.map(({ path }) => path)), new Set(there.map(({ path }) => path))];
-  const single = terms.some((term) => termKind(term).differsBetweenCopies === 'id');
+  const single = terms.some((term) => termKind(term).differsBetweenCopies(term) === 'id');
   return (
-    [...herePaths].every((path) => therePaths.has(path) || !other.byPath.has(path)) &&
+    [...herePaths].every((path) => therePaths.has(path) || !hasPage(other, path)) &&
     [...therePaths].every((path) => herePaths.has(path) || (!site.byPath.has(path) && !single))
   );
+}
+
+/** Whether a site has a page at a path; at one with a query, at its path with any query. */
+function hasPage(site: Site, path: string): boolean {
+  const [bare = '', query] = path.split('?');
+  return site.byPath.has(path) || (query !== undefined && site.pages.some((page) => page.path.split('?')[0] === bare));
 }
 
 const named = (pages: Page[]) => (pages.length === 1 ? (pages[0]?.path ?? '') : `${pages.length} pages`);

@@ -42,7 +42,7 @@ export interface TermKind<T extends TermOf<string>> {
   /** Whether it means one page: picking more than one is then a finding. */
   meansOnePage: (term: T) => boolean;
   /** Whether another copy of the site may give its pages other ones: IDs that a system assigns, or names that people choose. */
-  differsBetweenCopies: 'id' | 'name' | null;
+  differsBetweenCopies: (term: T) => 'id' | 'name' | null;
   /** Whether it is about the site itself: on any other it is to pick nothing. */
   limitsToSite: boolean;
   /** Whether a page fulfils it for every visitor alike. */

@@ -9,7 +9,7 @@ export const all: TermKind<AllTerm> = {
   pages: (_term, index) => index.all,
   css: () => ({ says: 'always' }),
   meansOnePage: () => false,
-  differsBetweenCopies: null,
+  differsBetweenCopies: () => null,
   limitsToSite: false,
   sameForAllVisitors: true,
   near: () => null,

@@ -13,7 +13,7 @@ export const bodyClass: TermKind<BodyClassTerm> = {
   pages: ({ classes }, index) => index.inAll(classes.map((name) => index.byClass(name))),
   css: ({ classes }) => ({ says: 'handles', lists: classes.map((name) => [handleCss({ in: 'body-class' }, name)]) }),
   meansOnePage: () => false,
-  differsBetweenCopies: 'name',
+  differsBetweenCopies: () => 'name',
   limitsToSite: false,
   sameForAllVisitors: false,
   near: ({ classes }, _site, index) => {

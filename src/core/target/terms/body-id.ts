@@ -13,7 +13,7 @@ export const bodyId: TermKind<BodyIdTerm> = {
   pages: ({ value }, index) => index.byBodyId(value),
   css: ({ value }) => ({ says: 'handles', lists: [[handleCss({ in: 'body-id' }, value)]] }),
   meansOnePage: () => false,
-  differsBetweenCopies: 'id',
+  differsBetweenCopies: () => 'id',
   limitsToSite: false,
   sameForAllVisitors: false,
   near: ({ value }, _site, index) => {

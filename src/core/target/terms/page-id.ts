@@ -16,7 +16,7 @@ export const pageId: TermKind<PageIdTerm> = {
     return carried.length === 0 ? { says: 'never' } : { says: 'handles', lists: [[...new Set(carried)]] };
   },
   meansOnePage: () => true,
-  differsBetweenCopies: 'id',
+  differsBetweenCopies: () => 'id',
   limitsToSite: false,
   sameForAllVisitors: true,
   near: ({ value }, { pages }, index) => {

@@ -60,7 +60,7 @@ export const path: TermKind<PathTerm> = {
     part: pattern ? { pattern: text } : { path: text },
   }),
   meansOnePage: ({ pattern }) => pattern === null,
-  differsBetweenCopies: null,
+  differsBetweenCopies: () => null,
   limitsToSite: false,
   sameForAllVisitors: true,
   near: ({ path: text, pattern }, site, index) => {

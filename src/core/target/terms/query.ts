@@ -17,7 +17,8 @@ export const query: TermKind<QueryTerm> = {
   pages: ({ key, value }, index) => index.byQuery(key, value),
   css: ({ key, value }) => ({ says: 'address', part: { query: [key, value] } }),
   meansOnePage: () => false,
-  differsBetweenCopies: null,
+  // `page_id=13`: a content system numbers its pages anew on each copy.
+  differsBetweenCopies: ({ value }) => (/^(\d+|[0-9a-f]{8,})$/i.test(value) ? 'id' : null),
   limitsToSite: false,
   sameForAllVisitors: true,
   near: () => null,

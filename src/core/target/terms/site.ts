@@ -11,7 +11,7 @@ export const site: TermKind<SiteTerm> = {
   pages: ({ value }, index) => (index.siteName === value ? index.all : index.none),
   css: ({ value }, { name }) => ({ says: name === value ? 'always' : 'never' }),
   meansOnePage: () => false,
-  differsBetweenCopies: null,
+  differsBetweenCopies: () => null,
   limitsToSite: true,
   sameForAllVisitors: true,
   near: () => null,

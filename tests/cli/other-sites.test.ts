@@ -1,0 +1,121 @@
+import { existsSync, symlinkSync } from 'node:fs';
+import { join } from 'node:path';
+import type { CompareReport } from '../../src/core/compare/compare.js';
+import type { CheckReport } from '../../src/core/check/verdict.js';
+import { folderWith, pageHtml, run, smallProject } from '../helpers.js';
+
+const checked = async (directory: string, words: string[] = []) =>
+  JSON.parse((await run(directory, ['check', '--format', 'json', '--fail-on', 'never', ...words])).out) as CheckReport;
+
+describe('Two copies of which one lacks pages', () => {
+  const two = (rules: string, staging: Record<string, string>) =>
+    folderWith({
+      'local-needle.yaml':
+        'version: 1\nsites: { live: { folder: live, query-keys: [page_id], drop-extension: .html }, staging: { folder: staging, query-keys: [page_id], drop-extension: .html } }\n',
+      'rules/a.css': rules,
+      'live/index.html': pageHtml('class="page-1"', '<p class="x">'),
+      'live/winter.html': pageHtml('class="page-2 season"', '<p class="x">'),
+      ...staging,
+    });
+
+  test.each([
+    ['path("/winter")', ['/winter'], ['/winter']],
+    ['body-class(season)', ['/winter'], ['/winter']],
+    ['page-id(2)', ['/winter'], ['/winter']],
+    ['path("/*")', ['/winter'], ['/winter']],
+    ['all', ['/winter'], ['/winter']],
+    ['path("/")', [], []],
+    ['site(live) path("/winter")', [], []],
+  ])('pages: %s; differs by what is missing', async (pages, onA, missing) => {
+    const directory = two(`@needle a { pages: ${pages}; @hide .x; }`, {
+      'staging/index.html': pageHtml('class="page-1"', '<p class="x">'),
+    });
+    const { out } = await run(directory, ['compare', 'live', 'staging', '--format', 'json']);
+    const { rules } = JSON.parse(out) as CompareReport;
+    expect(rules.map((each) => [each.pagesOnA, each.missing])).toEqual(onA.length > 0 ? [[onA, missing]] : []);
+    const text = (await run(directory, ['compare', 'live', 'staging'])).out;
+    expect(text.includes('Every rule targets the same pages')).toBe(onA.length === 0);
+    expect(text.includes('/winter (missing on the other)')).toBe(onA.length > 0);
+  });
+
+  test.each([
+    ['query("page_id=13")', true],
+    ['query("page_id=0af3b2c91d")', true],
+    ['query("page_id=winter")', false],
+  ])('%s is site-specific: %s', async (condition, isSpecific) => {
+    const value = /=([^"]*)/.exec(condition)?.[1] ?? '';
+    const har = (host: string, values: string[]) =>
+      JSON.stringify({
+        log: {
+          version: '1.2',
+          entries: values.map((each) => ({
+            request: { method: 'GET', url: `http://${host}/?page_id=${each}` },
+            response: {
+              status: 200,
+              headers: [{ name: 'content-type', value: 'text/html' }],
+              content: { mimeType: 'text/html', text: pageHtml('', `<p class="x">${each}`) },
+            },
+          })),
+        },
+      });
+    const directory = folderWith({
+      'local-needle.yaml':
+        'version: 1\nsites: { live: { har: live.har, query-keys: [page_id] }, staging: { har: staging.har, query-keys: [page_id] } }\n',
+      'rules/a.css': `@needle a { pages: ${condition}; @hide .x; }`,
+      'live.har': har('saltmere.example', [value, '99']),
+      'staging.har': har('staging.example', ['99', '98']),
+    });
+    const { findings } = await checked(directory);
+    expect(findings.some(({ code }) => code === 'site-specific-id')).toBe(isSpecific);
+  });
+});
+
+describe('A hint', () => {
+  test.each([
+    ['<a class="brand"><img src="/l.svg"></a>', 'Select the img itself: .brand img.'],
+    ['<a class="brand">Saltmere</a>', null],
+  ])('for a picture that is swapped into %s', async (inside, expected) => {
+    const rules = '@needle a { pages: path("/"); @swap .brand { image: url("../l.svg"); alt: "L"; } }';
+    const directory = smallProject(rules, {
+      'public/index.html': pageHtml('class="page-1"', inside),
+      'l.svg': '<svg xmlns="http://www.w3.org/2000/svg" width="1" height="1"/>',
+    });
+    const found = (await checked(directory)).findings.find(({ code }) => code === 'invalid-swap');
+    expect([found?.code, found?.hint]).toEqual(['invalid-swap', expected]);
+  });
+});
+
+describe('An exception that matches nobody', () => {
+  test.each([
+    ['body-class(logged-in)', []],
+    ['body-id(member)', []],
+    ['path("/leagl")', ['missing-page']],
+    ['page-id(99)', ['missing-page']],
+  ])('except: %s', async (except, expected) => {
+    const { findings } = await checked(smallProject(`@needle a { pages: path("/"); except: ${except}; @hide .x; }`));
+    expect(findings.map(({ code }) => code)).toEqual(expected);
+  });
+});
+
+describe('Links in the folder of a site', () => {
+  test('that are broken or lead out are skipped and reported, and stop nothing', async () => {
+    const directory = smallProject('@needle a { pages: path("/"); @hide .x; }', {
+      'outside/secret.html': pageHtml(''),
+    });
+    symlinkSync('../outside/secret.html', join(directory, 'public/out.html'));
+    symlinkSync('gone.html', join(directory, 'public/broken.html'));
+    symlinkSync('nowhere.svg', join(directory, 'public/picture.svg'));
+    symlinkSync('legal/index.html', join(directory, 'public/same.html'));
+    const { findings, cells } = await checked(directory);
+    expect(cells.map(({ verdict }) => verdict)).toEqual(['hit']);
+    expect(findings.map(({ code, message }) => [code, message])).toEqual([
+      ['skipped-link', 'broken.html is a broken symbolic link, and was skipped'],
+      ['skipped-link', 'out.html is a symbolic link that leads out of the folder, and was skipped'],
+    ]);
+    const built = await run(directory, ['build', '--as', 'pages', '--out', 'out']);
+    expect([built.status, built.log]).toEqual([0, expect.not.stringContaining('error')]);
+    expect(built.out).toMatch(/Skipped: broken\.html is a broken[^]*Skipped: out\.html[^]*Skipped: picture\.svg/);
+    expect(existsSync(join(directory, 'out/same.html'))).toBe(true);
+    expect(existsSync(join(directory, 'out/out.html'))).toBe(false);
+  });
+});
