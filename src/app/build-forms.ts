@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { isAbsolute, join, relative, sep } from 'node:path';
 import { buildBundle, type Bundle } from '../core/ship/bundle.js';
 import { readBuild, readEmbedded } from '../core/ship/read-back.js';
 import type { Shipment, Shipments } from '../core/ship/shipment.js';
@@ -79,6 +79,16 @@ export const snippetsOf = ({ site, shipments, pathOptions, minify, withScript }:
     (page) =>
       buildSnippet(page, shipments, { site: site.name, pathOptions, minify, withScript, shippedName, filesAt }) ?? [],
   );
+
+/**
+ * The address of the folder that a bundle is served from: that of bundle-address, or that of an output folder inside of the
+ * site's own; empty if neither is known.
+ */
+export function bundleFolder({ bundleAddress, source, out }: Making): string {
+  if (bundleAddress !== null) return folderOfAddress(bundleAddress);
+  const way = source === null ? '..' : relative(source, out).split(sep).join('/');
+  return way.startsWith('..') || isAbsolute(way) ? '' : `/${way === '' ? '' : `${way}/`}`;
+}
 
 /** The folder of an address, with a slash at its end. */
 export const folderOfAddress = (address: string | null) => address?.replace(/[^/]*$/, '') ?? '/local-needle/';

@@ -4,6 +4,8 @@ export interface SiteCall {
   project?: string;
   /** The first of local-needle.yaml if left out. */
   site?: string;
+  /** Goes on without the rule files that have errors, if others have rules. */
+  tolerant?: boolean;
 }
 
 /** The day where the user is, `2026-11-23`. */

@@ -1,7 +1,7 @@
 import { join, relative } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { makeBuild, prepareBuild, type ReadyBuild } from '../app/build.js';
-import { folderOfAddress, snippetsOf, type Made, type Making } from '../app/build-forms.js';
+import { bundleFolder, folderOfAddress, snippetsOf, type Made, type Making } from '../app/build-forms.js';
 import { openProject } from '../app/open.js';
 import { pageAt } from '../app/page-at.js';
 import { ProblemError } from '../core/place.js';
@@ -125,7 +125,7 @@ function shown(args: BuildArguments, making: Making, made: Made, proof: Proof): 
     zipped: made.bundle?.js ? { name: join(folder, made.bundle.js.name), size: zipped ?? 0 } : null,
     summary: made.summary,
     bundle: made.bundle,
-    base: folderOfAddress(making.bundleAddress ?? (args.as === 'bundle' ? '' : null)),
+    base: args.as === 'bundle' ? bundleFolder(making) : folderOfAddress(making.bundleAddress),
     proof,
     place: making.place,
   });

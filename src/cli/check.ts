@@ -11,6 +11,7 @@ import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js
 import { chosenSite } from '../project/read-configuration.js';
 import { findProject, loadSettings } from '../project/settings.js';
 import { checkText, totalsText } from '../report/check-text.js';
+import { problemsText } from '../report/problems.js';
 import { count, plainStyle, styleFor } from '../report/text.js';
 import { openCheck, type OpenedCheck } from '../app/check-input.js';
 import { parallelCheck } from '../app/parallel-check.js';
@@ -143,8 +144,9 @@ export const command = defineCommand<CheckArguments>({
       };
       return watchAndCheck(watchedFolders(args), look, { out, log });
     }
-    const read = openCheck(args);
-    const plain = args['all-viewports'] ? checkAllViewports(read.input) : await parallelCheck(read.input, args);
+    const call = { ...args, tolerant: !args.accept };
+    const read = openCheck(call);
+    const plain = args['all-viewports'] ? checkAllViewports(read.input) : await parallelCheck(read.input, call);
     let report = withLost(read, plain);
     if (args.browser) {
       const { inBrowser } = await import('../app/browser.js');
@@ -165,6 +167,15 @@ export const command = defineCommand<CheckArguments>({
       log(
         `Kept in ${acceptedName}: ${count(report.cells.length, 'verdict')}. Later checks report rules that no longer hit.`,
       );
+    }
+    const { problems } = read.project;
+    if (problems.length > 0) {
+      const files = new Set(problems.map(({ at }) => at?.file));
+      log(problemsText(problems, styleFor(process.stderr, process.env)));
+      log(
+        `${count(files.size, 'rule file')} could not be read and ${files.size === 1 ? 'was' : 'were'} left out of this check.`,
+      );
+      return status.input;
     }
     return statusFor(
       report.findings.map(({ level }) => level),

@@ -23,10 +23,12 @@ export interface Project {
   keptVisible: KeptVisible[];
   expectations: Expectation[];
   findings: Finding[];
+  /** What is wrong in rule files that were left out of it (`tolerant`). */
+  problems: Problem[];
 }
 
 /** Reads a project whole. Throws ProblemError with every problem of every file, not the first alone. */
-export function loadProject(directory: string): Project {
+export function loadProject(directory: string, tolerant = false): Project {
   const root = realpathSync(directory);
   const settings = loadSettings(root);
   const files = globSync(settings.rules, {
@@ -39,7 +41,9 @@ export function loadProject(directory: string): Project {
       ...(settings.pageFiles === null ? [] : [`${settings.pageFiles.replace(/\/$/, '')}/**`]),
     ],
   });
-  const project: Project = { directory: root, settings, rules: [], keptVisible: [], expectations: [], findings: [] };
+  const project: Project = {
+    ...{ directory: root, settings, rules: [], keptVisible: [], expectations: [], findings: [], problems: [] },
+  };
   const problems: Problem[] = stateProblems(settings);
   const styleFiles = new Set<string>();
   let access = false;
@@ -62,7 +66,13 @@ export function loadProject(directory: string): Project {
     })
     // A stylesheet that a rule names by @style-file is plain CSS and no rule file, wherever it lies.
     .filter(({ path }) => !styleFiles.has(path));
+  const isSound = (each: (typeof read)[number]) => each.problems.length === 0;
+  const leavesOut = tolerant && !access && read.some((each) => isSound(each) && each.rules.length > 0);
   for (const each of read) {
+    if (leavesOut && !isSound(each)) {
+      project.problems.push(...each.problems);
+      continue;
+    }
     project.rules.push(...each.rules);
     project.keptVisible.push(...each.keptVisible);
     project.expectations.push(...each.expectations);

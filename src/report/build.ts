@@ -47,7 +47,7 @@ export function buildText(report: BuildReport): string {
 
 function loading({ css, js }: Bundle, { base, place }: BuildReport): string[] {
   return [
-    `Load ${js ? 'them' : 'it'} last in ${place === 'head-end' ? '<head>' : '<body>'}:`,
+    `Load ${js ? 'them' : 'it'} last in ${place === 'head-end' ? '<head>' : '<body>'}${base === '' ? ', with the address that your site serves the folder from' : ''}:`,
     `  <link rel="stylesheet" href="${base}${css.name}">`,
     ...(js ? [`  <script src="${base}${js.name}"></script>`] : []),
   ];

@@ -119,3 +119,46 @@ describe('Links in the folder of a site', () => {
     expect(existsSync(join(directory, 'out/out.html'))).toBe(false);
   });
 });
+
+describe('The tags that build prints', () => {
+  const rules = '@needle a { pages: path("/"); @hide .x; }';
+  test.each([
+    ['public/assets', '', 'href="/assets/local-needle.css"'],
+    ['public', '', 'href="/local-needle.css"'],
+    [
+      'elsewhere',
+      '',
+      'the address that your site serves the folder from:\n  <link rel="stylesheet" href="local-needle.css">',
+    ],
+    ['elsewhere', ', bundle-address: /css/local-needle.css', 'href="/css/local-needle.css"'],
+  ])('for --out %s with%s have the address that pages load', async (out, more, expected) => {
+    const settings = `version: 1\nsites: { live: { folder: public${more} } }\n`;
+    const built = await run(smallProject(rules, { 'local-needle.yaml': settings }), ['build', '--out', out]);
+    expect([built.status, built.out]).toEqual([0, expect.stringContaining(expected)]);
+  });
+});
+
+describe('A rule file with an error beside others', () => {
+  const directory = smallProject('@needle a { pages: path("/"); @hide .x; }', {
+    'rules/b.css': '@needle b { pages: path("/");\n  @hid .x;\n}',
+    'rules/c.css': '@needle c { pages: path("/"); @hide .gone; }',
+  });
+
+  test('leaves the others checked, is reported at its place, and ends with status 2', async () => {
+    const { status, out, log } = await run(directory, ['check', '--format', 'json']);
+    const report = JSON.parse(out) as CheckReport;
+    expect([status, report.cells.map(({ rule, verdict }) => `${rule} ${verdict}`)]).toEqual([
+      2,
+      ['a hit', 'c no-match'],
+    ]);
+    expect(log).toMatch(/rules\/b\.css:2:3 {2}@hid is unknown in a rule[^]*1 rule file could not be read/);
+  });
+
+  test.each([['check', '--accept'], ['build'], ['rules']])(
+    'stops %s %s, which are about all rules',
+    async (...words) => {
+      const { status, out } = await run(directory, words);
+      expect([status, out]).toEqual([2, '']);
+    },
+  );
+});
