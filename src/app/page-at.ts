@@ -1,4 +1,4 @@
-import { nearPath } from '../core/target/near-path.js';
+import { extensionHint, nearPath } from '../core/target/near-path.js';
 import type { Page, Site } from '../core/page/page.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
@@ -11,7 +11,7 @@ export function pageAt(path: string, site: Site, options: PathOptions = {}): Pag
   throw new ProblemError([
     {
       message: `${site.name} has no page ${path}`,
-      hint: near ? `Did you mean ${near.path}?` : 'local-needle pages lists them.',
+      hint: near ? `Did you mean ${near.path}?${extensionHint(path, near)}` : 'local-needle pages lists them.',
     },
   ]);
 }

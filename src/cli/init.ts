@@ -1,6 +1,7 @@
 import { existsSync } from 'node:fs';
 import { join, relative, resolve, sep } from 'node:path';
 import { readFolder } from '../capture/folder.js';
+import { linksWithoutExtension } from '../capture/extension.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { soleHandles } from '../core/target/site-index.js';
 import { ProblemError } from '../core/place.js';
@@ -16,6 +17,8 @@ interface NewSite {
   name: string;
   where: string;
   content: SiteContent | null;
+  /** The extension that its pages are linked without. */
+  dropExtension?: string;
 }
 
 const positionals = {
@@ -103,13 +106,16 @@ function newSite(from: string, defaultName: string): NewSite {
   }
   const folder = resolve(where);
   requireFolder(folder, where);
-  return { name, where, content: readFolder(name, folder, where, {}, null) };
+  const content = readFolder(name, folder, where, {}, null);
+  if (!linksWithoutExtension(content)) return { name, where, content };
+  const dropExtension = '.html';
+  return { name, where, content: readFolder(name, folder, where, { dropExtension }, null), dropExtension };
 }
 
 function configurationText(directory: string, sites: NewSite[]): string {
-  const lines = sites.map(({ name, where, content }) => {
+  const lines = sites.map(({ name, where, content, dropExtension }) => {
     const folder = relative(directory, resolve(where)).split(sep).join('/') || '.';
-    return `  ${name}: ${content ? `{ folder: ${JSON.stringify(folder)} }` : `{ address: ${JSON.stringify(where)} }`}`;
+    return `  ${name}: ${content ? `{ folder: ${JSON.stringify(folder)}${dropExtension ? `, drop-extension: ${dropExtension}` : ''} }` : `{ address: ${JSON.stringify(where)} }`}`;
   });
   const { site, found } = sites[0]?.content ?? { site: null, found: [] };
   const forms = (site?.forms ?? []).map(

@@ -1,4 +1,4 @@
-import { existsSync, symlinkSync } from 'node:fs';
+import { existsSync, readFileSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
 import type { CompareReport } from '../../src/core/compare/compare.js';
 import type { CheckReport } from '../../src/core/check/verdict.js';
@@ -161,4 +161,34 @@ describe('A rule file with an error beside others', () => {
       expect([status, out]).toEqual([2, '']);
     },
   );
+});
+
+describe('A site whose files end in .html and whose links do not', () => {
+  const page = (links: string) => pageHtml('', links);
+  const bare = { 'public/index.html': page('<a href="/booking">'), 'public/booking.html': page('<a href="/">') };
+
+  test.each([
+    ['links without', bare, 'drop-extension: .html', '/booking'],
+    [
+      'links with it',
+      { ...bare, 'public/index.html': page('<a href="booking.html">') },
+      'folder: "public" }',
+      '/booking.html',
+    ],
+  ])('init sees %s', async (_what, files, setting, path) => {
+    const directory = folderWith(files);
+    expect((await run(directory, ['init', 'public'])).status).toBe(0);
+    expect(readFileSync(join(directory, 'local-needle.yaml'), 'utf8')).toContain(setting);
+    expect((await run(directory, ['pages'])).out).toContain(`\n${path}\t`);
+  });
+
+  test.each([
+    [['check'], '@needle a { pages: path("/booking"); @hide p; }'],
+    [['why', 'a', '/booking'], '@needle a { pages: all; @hide p; }'],
+    [['pages', '/booking'], '@needle a { pages: all; @hide p; }'],
+  ])('%j names the setting', async (words, rules) => {
+    const directory = smallProject(rules, { 'public/booking.html': page('') });
+    const { out, log } = await run(directory, words);
+    expect(out + log).toMatch(/booking\.html.*add drop-extension: \.html/);
+  });
 });

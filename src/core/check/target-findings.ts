@@ -4,6 +4,7 @@ import type { Place } from '../place.js';
 import type { Rule } from '../rule/rule.js';
 import type { Condition, Term } from '../target/condition.js';
 import { allConditions } from '../target/delivery.js';
+import { extensionHint } from '../target/near-path.js';
 import { alternativePages } from '../target/pages.js';
 import { indexOf } from '../target/site-index.js';
 import { termKind } from '../target/terms/index.js';
@@ -77,7 +78,10 @@ const firstPaths = (pages: ReadonlySet<Page>) =>
 function nearHint(terms: Term[], site: Site): string | null {
   for (const term of terms) {
     const near = termKind(term).near(term, site, indexOf(site));
-    if (near) return `${near.text} matches ${near.page.path}.`;
+    if (near) {
+      const extension = 'path' in term ? extensionHint(term.path, near.page) : '';
+      return `${near.text} matches ${near.page.path}.${extension}`;
+    }
   }
   return null;
 }

@@ -1,6 +1,10 @@
 import { distance } from 'fastest-levenshtein';
 import type { Page, Site } from '../page/page.js';
 
+/** What to say where a path is that of a page but for the `.html` of its file; empty otherwise. */
+export const extensionHint = (path: string, page: Page) =>
+  page.path === `${path}.html` ? ' If the site serves its pages without .html, add drop-extension: .html to it.' : '';
+
 /** The page whose path is nearest: other letter case, a part mistyped, a slash more or less, or the right end in another section. */
 export function nearPath(path: string, site: Site): Page | null {
   const wanted = path.toLowerCase();
