@@ -192,3 +192,45 @@ describe('A site whose files end in .html and whose links do not', () => {
     expect(out + log).toMatch(/booking\.html.*add drop-extension: \.html/);
   });
 });
+
+describe('Pages that only local-needle.js can match', () => {
+  const rule = (name: string, path: string, more = '') =>
+    `@needle ${name} { pages: path("${path}"); ${more} @hide header; }`;
+  const project = (rules: string, site = '') =>
+    smallProject(rules, {
+      'local-needle.yaml': `version: 1\nsites: { live: { folder: public${site} } }\n`,
+      'public/about.html': pageHtml('', '<header>'),
+    });
+  const needing = async (directory: string) =>
+    (await checked(directory)).findings.filter(({ code }) => code === 'needs-script');
+
+  test.each([
+    ['one rule', rule('a', '/legal'), '', 'a', /matches \/legal by path: it has no unique/],
+    [
+      'several rules',
+      rule('a', '/legal') + rule('b', '/about.html') + rule('c', '/legal'),
+      '',
+      null,
+      /matches \/legal, \/about\.html by path for 3 rules \(a, b, c\): they have no unique/,
+    ],
+    [
+      'rules of which one accepts it',
+      rule('a', '/legal', 'allow: needs-script "It is loaded.";') + rule('b', '/about.html'),
+      '',
+      'b',
+      /matches \/about\.html by path/,
+    ],
+  ])('are reported once for %s', async (_what, rules, site, name, message) => {
+    const found = await needing(project(rules, site));
+    expect(found.map((each) => [each.rule, each.message])).toEqual([[name, expect.stringMatching(message)]]);
+  });
+
+  test.each([
+    ['a bundle-address, which says how pages load it', rule('a', '/legal'), ', bundle-address: /local-needle.css'],
+    ['a rule that is paused', rule('a', '/legal', 'paused: yes;'), ''],
+    ['a rule that is expired', rule('a', '/legal', 'until: 2020-01-01;'), ''],
+    ['a page with a handle', rule('a', '/tickets/pay.html'), ''],
+  ])('are not reported with %s', async (_what, rules, site) => {
+    expect(await needing(project(rules, site))).toEqual([]);
+  });
+});

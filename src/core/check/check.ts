@@ -13,7 +13,7 @@ import { judge, shownAddress, shownElsewhere } from './judge.js';
 import { planCheck, type Judged, type PageTask, type Plan } from './plan.js';
 import { demandSignature, ruleSignatures, type PageResult } from './result-cache.js';
 import { ruleFindings } from './rule-findings.js';
-import { markedAtRunTime, nothingMarked, uncapturedSheets } from './site-findings.js';
+import { needsScript, nothingMarked, uncapturedSheets } from './site-findings.js';
 import type { Cell, CheckReport } from './verdict.js';
 
 /** Judges every rule on every page that it targets. A page is opened only if a rule targets it, and then let go. */
@@ -104,7 +104,7 @@ class Run {
       ...(this.isPartial ? [] : missingElements(this.missing, input)),
       ...(input.loading ? loadingFindings(this.loading, input.loading, input.view(null)?.style ?? (() => null)) : []),
       ...nothingMarked(input.rules, cells),
-      ...markedAtRunTime(input, cells),
+      ...needsScript(input, this.plan.judged, cells),
       ...uncapturedSheets(this.uncaptured, input),
     ];
     return reportOf(input, this.plan.judged, cells, findings);

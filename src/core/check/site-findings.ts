@@ -3,9 +3,11 @@ import type { Action } from '../action/action.js';
 import { finding, type Finding } from '../finding.js';
 import type { Page } from '../page/page.js';
 import type { Rule } from '../rule/rule.js';
-import { needsAddress } from '../target/scope.js';
+import { ships } from '../rule/status.js';
+import { addressText } from '../target/run-time-addresses.js';
+import { addressesOf, needsAddress } from '../target/scope.js';
 import type { CheckInput } from './input.js';
-import { needsScript } from './rule-findings.js';
+import type { Judged } from './plan.js';
 import type { Cell } from './verdict.js';
 
 /** Whether an action finds its pages by the links on each. */
@@ -38,19 +40,54 @@ export function nothingMarked(rules: Rule[], all: Cell[]): Finding[] {
   });
 }
 
-/** Rules that mark links on pages that only local-needle.js can recognise. */
-export function markedAtRunTime({ rules, view, paths }: CheckInput, all: Cell[]): Finding[] {
+/** The addresses of pages that only local-needle.js can recognise, for a rule that marks links. */
+function markedAddresses(rule: Rule, { view, paths }: CheckInput, all: Cell[]): string[] {
   const site = view(null)?.site;
-  if (!site) return [];
-  return markingCells(rules, all).flatMap(({ rule, first, cells }) => {
-    const pages = cells.flatMap(({ page: path, actions }) => {
-      const page = site.byPath.get(path);
+  return markingCells([rule], all).flatMap(({ first, cells }) =>
+    cells.flatMap(({ page: path, actions }) => {
+      const page = site?.byPath.get(path);
       const marks = actions.some(({ action, elements }) => action === first.kind && elements > 0);
-      return page && marks && needsAddress(page, site, paths) ? [path] : [];
-    });
-    return pages.length > 0 ? [needsScript(rule, pages, paths)] : [];
-  });
+      return site && page && marks && needsAddress(page, site, paths) ? [path] : [];
+    }),
+  );
 }
+
+/**
+ * `needs-script`, once for a site: the pages that only local-needle.js can match. With a bundle-address it is checked how
+ * each page loads the script (`not-loaded`), and there is nothing to warn of.
+ */
+export function needsScript(input: CheckInput, judged: Judged[], cells: Cell[]): Finding[] {
+  const { paths, loading, today } = input;
+  if (loading) return [];
+  const needing = judged.flatMap(({ rule, view: { site } }) => {
+    if (!ships(rule, today) || rule.allow.some(({ code }) => code === 'needs-script')) return [];
+    const addresses = [...addressesOf(rule, site, paths).map(addressText), ...markedAddresses(rule, input, cells)];
+    return addresses.length > 0 ? [{ rule, addresses }] : [];
+  });
+  const [first, ...others] = needing;
+  if (!first) return [];
+  const all = [...new Set(needing.flatMap(({ addresses }) => addresses))];
+  const shown =
+    all.length <= mostAddresses
+      ? all.join(', ')
+      : `${all.slice(0, mostAddresses).join(', ')} and ${all.length - mostAddresses} more`;
+  const atRunTime = paths === 'run-time';
+  const have = all.length === 1 ? 'it has' : 'they have';
+  const why = atRunTime ? 'local-needle.yaml says `paths: run-time`' : `${have} no unique page ID, body ID or class`;
+  const rules =
+    others.length > 0 ? ` for ${needing.length} rules (${needing.map(({ rule }) => rule.name).join(', ')})` : '';
+  return [
+    finding('needs-script', `local-needle.js matches ${shown} by path${rules}: ${why}`, {
+      ...{ rule: others.length > 0 ? undefined : first.rule.name, at: first.rule.at },
+      hint: atRunTime
+        ? 'Load local-needle.js in the head, and add bundle-address to the site so that check can see it.'
+        : "Load local-needle.js in the head and add bundle-address to the site, or add a unique class to the page's <body>.",
+    }),
+  ];
+}
+
+/** Addresses that a finding names. */
+const mostAddresses = 5;
 
 /** Stylesheets that pages load and that were not captured, each told once with its pages. */
 export function uncapturedSheets(byAddress: Map<string, Page[]>, input: CheckInput): Finding[] {
