@@ -47,7 +47,7 @@ function jest(...args) {
 if (jestOnly.length > 0 || process.env.CI !== 'true') jest(...jestOnly);
 else {
   // Coverage slows down what it counts: it is taken where no browser is waited for.
-  jest('tests/core', 'tests/cli', 'tests/preview', '--coverage');
+  jest('tests/core', 'tests/capture', 'tests/cli', 'tests/preview', '--coverage');
   jest('tests/browser', 'tests/types');
 }
 if (counts.skipped > 0)

@@ -8,9 +8,10 @@ const mostPages = 50;
 export function linksWithoutExtension({ site, html }: SiteContent): boolean {
   const counts = { with: 0, without: 0 };
   for (const page of site.pages.slice(0, mostPages)) {
-    for (const link of linksOf(html(page), `http://folder.invalid${page.url}`).pages) {
+    const own = new URL(page.url, 'http://folder.invalid');
+    for (const link of linksOf(html(page), own.href).pages) {
       const { hostname, pathname } = new URL(link);
-      if (hostname !== 'folder.invalid') continue;
+      if (hostname !== own.hostname) continue;
       if (/\.html?$/.test(pathname) && site.byPath.has(pathname)) counts.with++;
       else if (!site.byPath.has(pathname) && site.byPath.has(`${pathname}.html`)) counts.without++;
     }

@@ -102,11 +102,14 @@ export class SiteWords {
   }
 }
 
+/** Elements that a parser makes without a start tag of their name (HTML Standard 13.2.6), or by another name (`<image>`). */
+const impliedTags = new Set(['html', 'head', 'body', 'tbody', 'tr', 'colgroup', 'p', 'br', 'img']);
+
 /** The words that an element and what is around it must carry for a selector to match. */
 function wordsOfSelector(selector: string): string[] {
   const [tokens = []] = parse(selector);
   return tokens.flatMap((token) => {
-    if (token.type === 'tag') return [token.name.toLowerCase()];
+    if (token.type === 'tag') return impliedTags.has(token.name.toLowerCase()) ? [] : [token.name.toLowerCase()];
     if (token.type !== 'attribute') return [];
     if (token.name === 'id' && token.action === 'equals') return [`#${token.value.toLowerCase()}`];
     return token.name === 'class' && token.action === 'element' ? [`.${token.value.toLowerCase()}`] : [];
