@@ -4,6 +4,7 @@ import { plainToInstance, Type } from 'class-transformer';
 import {
   IsArray,
   IsInt,
+  IsObject,
   IsOptional,
   IsString,
   ValidateNested,
@@ -33,29 +34,29 @@ class HarHeader {
 class HarResponse {
   @IsInt() status!: number;
   @IsOptional() @IsArray() @ValidateNested({ each: true }) @Type(() => HarHeader) headers?: HarHeader[];
-  @ValidateNested() @Type(() => HarContent) content!: HarContent;
+  @IsObject() @ValidateNested() @Type(() => HarContent) content!: HarContent;
 }
 class HarRequest {
   @IsString() method!: string;
   @IsString() url!: string;
 }
 class HarEntry {
-  @ValidateNested() @Type(() => HarRequest) request!: HarRequest;
-  @ValidateNested() @Type(() => HarResponse) response!: HarResponse;
+  @IsObject() @ValidateNested() @Type(() => HarRequest) request!: HarRequest;
+  @IsObject() @ValidateNested() @Type(() => HarResponse) response!: HarResponse;
 }
 class HarLog {
   @IsArray() @ValidateNested({ each: true }) @Type(() => HarEntry) entries!: HarEntry[];
 }
 class HarFile {
-  @ValidateNested() @Type(() => HarLog) log!: HarLog;
+  @IsObject() @ValidateNested() @Type(() => HarLog) log!: HarLog;
 }
 
 const mostBytes = 512 * 1024 * 1024;
 
 const charsetOf = (mimeType: string) => /charset\s*=\s*"?([^\s;"]+)/i.exec(mimeType)?.[1];
 
-const policyOf = ({ headers = [] }: HarResponse) =>
-  headers
+const policyOf = ({ headers }: HarResponse) =>
+  (headers ?? [])
     .filter(({ name }) => name.toLowerCase() === 'content-security-policy')
     .map(({ value }) => value)
     .join(', ') || null;
@@ -84,7 +85,9 @@ export function readHar(
   const styles = new Map<string, StyleText>();
   let origin: string | null = null;
   for (const { request, response } of entriesOf(file, shown)) {
-    const { mimeType = '', text, encoding } = response.content ?? {};
+    const { content } = response;
+    // Recorders write null for what they lack.
+    const [mimeType, text, encoding] = [content.mimeType ?? '', content.text ?? undefined, content.encoding];
     if (request.method !== 'GET' || response.status !== 200 || !URL.canParse(request.url)) continue;
     const url = new URL(request.url);
     url.hash = '';
