@@ -87,7 +87,7 @@ function requireNoScript({ making, input }: ReadyBuild, form: BuildAs): void {
   const acting = whole.rules.filter(({ actions }) =>
     actions.some(({ action }) => {
       const { needsScript, loads } = actionKind(action);
-      // In a page of its own a stylesheet is a link.
+      // In a patched page a stylesheet is a link.
       return needsScript(action) && (form === 'bundle' || !loads(action).some(({ kind }) => kind === 'style'));
     }),
   );

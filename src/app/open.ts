@@ -15,7 +15,7 @@ export function openProject(args: SiteCall): { project: Project; source: SiteSou
   return { project, source, content: openSite(project.directory, project.settings, source) };
 }
 
-/** How the pages are looked at, beside the site. */
+/** Viewport, state and visitor, besides the site. */
 export interface LookCall extends SiteCall {
   viewport?: string;
   state?: string;

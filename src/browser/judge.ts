@@ -136,7 +136,7 @@ async function waitForLate(tab: BrowserPage, probes: Probe[]): Promise<void> {
     .catch(() => undefined);
 }
 
-/** A result as the page told it; what beats a pair, a browser does not tell. */
+/** A result as measured in the page; a browser does not say what overrides a pair. */
 function resultOf(
   action: Action,
   { elements, pairs, won, changes, lost }: Measured,

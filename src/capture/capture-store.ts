@@ -106,12 +106,12 @@ export function readCapture(folder: string): Capture | null {
 function readLines(capture: Capture, folder: string, name: string, isJournal: boolean): void {
   const text = readFileSync(join(folder, name), 'utf8');
   const lines = text.split('\n');
-  // A run that was killed may have left its last line half written: the page of that line was not yet told as captured.
+  // A killed run may leave its last line incomplete; the page of that line was not reported as captured.
   const last = lines.pop();
   const end = isJournal ? null : endOf(lines.pop());
   if ((last !== '' || end === null) && !isJournal)
     throw damaged(folder, `${name} ends early in line ${lines.length + 1}`);
-  // With the sum that was written beside them, the lines are as they were when they were checked; else they are checked again.
+  // With a valid checksum the lines are unchanged; otherwise each is validated again.
   const asWritten = end !== null && end === hashOf(new TextEncoder().encode(lines.join('\n')));
   lines.forEach((line, number) => {
     try {
@@ -126,7 +126,7 @@ function readLines(capture: Capture, folder: string, name: string, isJournal: bo
   });
 }
 
-/** The sum of the last line of an index; null if it is another line. */
+/** The checksum in the last line of an index; null for any other line. */
 const endOf = (line: string | undefined) => /^\{"end":"([0-9a-f]{16})"\}$/.exec(line ?? '')?.[1] ?? null;
 
 function keep(capture: Capture, entry: Entry, isJournal: boolean): void {
@@ -140,7 +140,7 @@ function keep(capture: Capture, entry: Entry, isJournal: boolean): void {
 /** Holds the number of the process that captures; one that was killed leaves it behind, and it no longer counts. */
 const lockName = 'running.pid';
 
-/** Two runs at once would mix their journals. Throws ProblemError while another one goes on. */
+/** Two concurrent runs would mix their journals. Throws ProblemError while another run is active. */
 function takeLock(folder: string): void {
   const path = join(folder, lockName);
   for (let again = false; ; again = true) {
@@ -181,7 +181,7 @@ export class CaptureWriter {
     takeLock(folder);
     const path = join(folder, journalName);
     if (earlier?.unfinished) {
-      // The half line that a killed run may have left is taken off before more is written after it.
+      // The incomplete line of a killed run is removed before more is written.
       const text = readFileSync(path, 'utf8');
       if (!text.endsWith('\n'))
         writeFileAtomic.sync(path, text.slice(0, text.lastIndexOf('\n') + 1) || `${JSON.stringify(header)}\n`);

@@ -37,7 +37,7 @@ export interface CrawlOptions {
   onPage: (event: CrawlEvent) => void;
 }
 
-/** Something that happened to one address; told when it is on disk. */
+/** An event for one address; reported once it is on disk. */
 export interface CrawlEvent {
   kind: 'captured' | 'unchanged' | 'kept' | 'not captured';
   path: string;
@@ -124,7 +124,7 @@ class Crawler {
     return this.result;
   }
 
-  /** Puts an address in the queue if it is of this site, not there yet, wanted and allowed. */
+  /** Adds an address to the queue if it belongs to the site, is new, wanted and allowed. */
   private enqueue(url: string, from: string): void {
     let parsed: URL;
     try {
@@ -167,7 +167,7 @@ class Crawler {
     this.options.onPage({ kind, path, reason, done: this.captured.size, known: this.queued.size });
   }
 
-  /** Keeps the pause that robots.txt asks for between two requests. */
+  /** Waits for the crawl delay of robots.txt between two requests. */
   private async pause(): Promise<void> {
     const delay = Math.min(this.robots?.getCrawlDelay(agent) ?? 0, 10) * 1000;
     const start = Math.max(Date.now(), this.nextStart);
@@ -308,7 +308,7 @@ class Crawler {
     });
   }
 
-  /** Stores a page, then tells of it, then goes on with what it points to. */
+  /** Stores a page, reports it, then follows its links. */
   private async keep(
     path: string,
     url: string,

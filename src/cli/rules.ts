@@ -13,7 +13,7 @@ import { today } from '../app/call.js';
 import { checkOf } from '../app/check-input.js';
 import { capturedSite } from '../app/sites.js';
 
-/** What the rules come to on a site now; null if it is not captured. */
+/** A check of the rules on a site; null if it is not captured. */
 function lastLook(project: Project, args: CommonArguments) {
   const source = chosenSite(project.settings, args.site);
   const content = capturedSite(project.directory, project.settings, source, null);

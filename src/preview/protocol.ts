@@ -11,7 +11,7 @@ export const panelTag = 'local-needle-panel';
 /** Characters of a page that may be sent to be looked at. */
 export const mostPageText = 8 * 1024 * 1024;
 
-/** What happened, told to every open page and overview. */
+/** News for every open page and overview. */
 export type News =
   | { kind: 'styles'; version: number }
   /** Pages whose scripts or source changed; null: all. */

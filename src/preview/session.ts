@@ -37,7 +37,7 @@ interface Acting {
 /** Time for pages to fetch the new stylesheet before the verdicts are made, in milliseconds. */
 const headStart = 150;
 
-/** What cannot be read at the moment, such as a page that is being written again. Throws what is a fault of the program. */
+/** An error of input as a problem, such as a page that is just being written. Throws errors that are bugs. */
 function asProblem(error: unknown): ProblemError {
   if (error instanceof ProblemError) return error;
   if (error instanceof Error && 'syscall' in error) return new ProblemError([{ message: error.message }], 'access');

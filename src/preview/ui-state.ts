@@ -14,7 +14,7 @@ import type { PreviewSession } from './session.js';
 export interface Wording {
   problem: (session: PreviewSession) => string | null;
   findings: (session: PreviewSession) => string;
-  /** What a cell comes to, in a line: `1 element, 1 lost`. */
+  /** A cell in one line: `1 element, 1 lost`. */
   summary: (cell: Cell) => string;
 }
 

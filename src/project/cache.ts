@@ -62,7 +62,7 @@ export class Cache<T> {
    * without what this run did not ask for.
    */
   save(forget = true): void {
-    // Of a cache that nobody asked, nothing is forgotten.
+    // A cache that was not read keeps all its entries.
     if (!this.known) return;
     if (!this.changed && (!forget || this.used.size === this.old.size)) return;
     const entries = forget ? [...this.used] : [...new Map([...this.old, ...this.used])];

@@ -25,7 +25,7 @@ export const defining = [
 /** What may be at the top of a rule beside style rules: at-rules that make actions, and these. */
 const ownAtRules = [...actionAtRules.keys(), 'on', 'style-file'];
 
-/** What is around a node inside a rule. */
+/** The context of a node inside a rule. */
 export interface Enclosing {
   on: Condition[];
   within: AtRule[];

@@ -2,7 +2,7 @@ import type { Bundle } from '../core/ship/bundle.js';
 import type { Proof } from '../core/ship/proof.js';
 import { count, firstFew } from './text.js';
 
-/** What a build came to. */
+/** The result of a build. */
 export interface BuildReport {
   site: string;
   rules: number;

@@ -58,7 +58,7 @@ function cellsTable(report: CheckReport, style: Style, pagesShown: number): stri
 const explainedBy = (findings: Finding[]) =>
   `What a finding means: local-needle explain ${[...new Set(findings.map(({ code }) => code))].join(', ')}`;
 
-/** What a check came to, in a line. */
+/** The totals of a check, in one line. */
 export function totalsText({ cells, totals: { errors, warnings } }: CheckReport, { colour }: Style): string {
   const verdicts = [...new Set(cells.map(({ verdict }) => verdict))].map(
     (verdict) => `${cells.filter((cell) => cell.verdict === verdict).length} ${verdict}`,

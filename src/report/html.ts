@@ -93,7 +93,7 @@ function ruleHtml(rule: CheckReport['rules'][number], cells: Cell[], hints: Map<
   return `<section class="rule"><h3>${safe(rule.rule)} <small>${safe(`${rule.file}:${rule.line}`)}</small></h3>${body}</section>`;
 }
 
-/** What a cell comes to, in a line. */
+/** A cell in one line. */
 export function summaryOf({ actions, sure }: Cell): string {
   const elements = actions.reduce((sum, each) => sum + each.elements, 0);
   const lost = actions.reduce((sum, { pairs, won }) => sum + pairs - won, 0);

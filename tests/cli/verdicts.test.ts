@@ -140,7 +140,7 @@ describe('A verdict', () => {
     expect((await checked(directory)).cells[0]?.verdict).toBe('hit');
   });
 
-  test('hangs on where the build stands', async () => {
+  test('depends on where the build is', async () => {
     const late = html('class="page-1"', `${inside}<style>.page-1 .card { order: 8 } body .card { order: 7 }</style>`);
     const directory = project('@needle a { pages: page-id(1); .card { order: 5 } }', {
       'public/index.html': late.replace('.page-1 .card', 'body.page-1 .card'),

@@ -3,7 +3,7 @@ import type { HideAction } from './action.js';
 import type { ActionKind } from './kind.js';
 import { oneForEach } from './reading.js';
 
-/** Hidden means gone, whatever the site says: `display: none !important`. */
+/** Hidden means gone, whatever the site's CSS says: `display: none !important`. */
 export const hide: ActionKind<HideAction> = {
   atRule: {
     name: 'hide',

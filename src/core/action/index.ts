@@ -21,7 +21,7 @@ export const actionKinds = {
   definition,
 } satisfies { [Kind in Action['kind']]: ActionKind<Extract<Action, { kind: Kind }>> };
 
-/** What is to know of an action's kind. Throws Error for a kind that is not in the table: nothing may ship by it. */
+/** The entry of an action's kind. Throws Error for a kind that is not in the table, so that nothing ships for it. */
 export function actionKind<A extends Action>(action: A): ActionKind<A> {
   if (!Object.hasOwn(actionKinds, action.kind)) throw new Error(`Unknown kind of action: ${action.kind}`);
   return actionKinds[action.kind] as unknown as ActionKind<A>;

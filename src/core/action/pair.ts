@@ -21,7 +21,7 @@ export interface Pair {
   isOurs: boolean;
   /** Ours wins, or what wins computes to the same. */
   won: boolean;
-  /** What it hangs on that was not seen. */
+  /** What it depends on that was not captured. */
   dependsOn: string | null;
 }
 
@@ -68,7 +68,7 @@ function pairOf(
   };
 }
 
-/** What the pairs of an action come to. */
+/** The counts of an action's pairs. */
 export interface PairCount {
   pairs: number;
   won: number;

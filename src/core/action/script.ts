@@ -59,7 +59,7 @@ export function scriptFault(file: FileUse): Finding | null {
   }
 }
 
-/** Runs a script on the rule's own pages. What it does there, a captured page does not tell. */
+/** Runs a script on the rule's own pages. A captured page cannot show what it does. */
 export const script: ActionKind<ScriptAction> = {
   atRule: {
     name: 'script',

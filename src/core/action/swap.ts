@@ -58,7 +58,7 @@ const htmlOf = ({ html }: SwapAction) => (html?.content ? new TextDecoder().deco
 function changes(action: SwapAction, element: Element): boolean {
   const { image, alt, text } = action;
   if (alt !== null && attribute(element, 'alt') !== alt) return true;
-  // A file of the project ships under a name of its own.
+  // A file of the project ships under a unique name.
   if (image) return image.path !== null || attribute(element, 'src') !== image.url;
   if (text !== null) return textOf(element) !== text || element.childNodes.some((node) => 'tagName' in node);
   const html = htmlOf(action);

@@ -16,14 +16,14 @@ import { ruleFindings } from './rule-findings.js';
 import { needsScript, nothingMarked, uncapturedSheets } from './site-findings.js';
 import type { Cell, CheckReport } from './verdict.js';
 
-/** Judges every rule on every page that it targets. A page is opened only if a rule targets it, and then let go. */
+/** Judges every rule on every page that it targets. Opens only pages that a rule targets, one at a time. */
 export function check(input: CheckInput): CheckReport {
   const [report] = checkEach([input]);
   if (!report) throw new Error('A check gave no report');
   return report;
 }
 
-/** Several checks of the same pages, in one pass over them: a page is opened once, however many look at it as it is. */
+/** Several checks of the same pages in one pass: a page is opened once for all of them. */
 export function checkEach(inputs: CheckInput[]): CheckReport[] {
   const open = inputs.length > 1 ? lastOpened() : undefined;
   const runs = inputs.map((input) => new Run({ ...input, open: input.open ?? open }));
@@ -39,7 +39,7 @@ export function checkEach(inputs: CheckInput[]): CheckReport[] {
 
 const comparePaths = (a: Page, b: Page) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0);
 
-/** Opens pages, and remembers the one that it opened last. */
+/** Opens pages and keeps the last one. */
 function lastOpened(): NonNullable<CheckInput['open']> {
   let last: { view: View; page: Page; document: ReturnType<View['open']> } | null = null;
   return (view, page) => {
@@ -68,7 +68,7 @@ class Run {
     this.rules = new Map(input.rules.map((rule) => [rule.name, rule]));
   }
 
-  /** Judges what there is to judge on a page, or takes what is known of it. */
+  /** Judges a page, or uses the kept result. */
   do(task: PageTask, index: number): void {
     const { results, claim } = this.input;
     const key = this.keyOf?.(task) ?? null;
@@ -118,7 +118,7 @@ export function withFindings<T extends CheckReport>(report: T, more: Finding[]):
   return { ...report, findings, totals: { ...report.totals, ...levelCounts(findings) } };
 }
 
-/** Judges a page, or says that its selectors took too long: no page may keep a check from its end. */
+/** Judges a page with a time limit, so that no page can block a check. */
 function judgeInTime(task: PageTask, { startTime }: CheckInput): PageResult {
   if (!startTime) return judgeTask(task);
   try {
@@ -146,7 +146,7 @@ const nothingFound = (): PageResult => ({
   ...{ styles: [], cells: [], findings: [], missing: [], uncaptured: [], loading: null },
 });
 
-/** Judges what there is to judge on one page. */
+/** Judges one page. */
 function judgeTask({ page, work, context, look: open }: PageTask): PageResult {
   const look = open();
   const result: PageResult = { ...nothingFound(), styles: look.sheets.loaded };

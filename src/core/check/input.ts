@@ -26,7 +26,7 @@ export interface CheckInput {
   paths: 'handles' | 'run-time';
   /** Where the build's stylesheet is on a page. */
   place: 'head-end' | 'body-end';
-  /** How pages are looked at by rules that do not say so themselves; `viewport` is one of `viewports`. */
+  /** Viewport, state and visitor for rules that do not name their own; `viewport` is one of `viewports`. */
   viewport: string;
   viewports: Viewport[];
   state: string | null;

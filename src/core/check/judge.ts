@@ -13,12 +13,12 @@ import { ownPages, reachedPages } from '../target/delivery.js';
 import type { OpenedPage } from './opened-page.js';
 import type { OverriddenPair, Cell, Verdict } from './verdict.js';
 
-/** What one action of a rule comes to on a page. */
+/** The result of one action of a rule on a page. */
 interface JudgedAction extends Judgement {
   action: Action;
 }
 
-/** What judging a rule on a page comes to. */
+/** The result of judging a rule on a page. */
 export interface JudgedRule {
   cell: Cell;
   findings: Finding[];
@@ -106,7 +106,7 @@ function waitsForState(action: Action, document: PageDocument): boolean {
   });
 }
 
-/** The verdict that what its actions do comes to (docs/verdicts.md). */
+/** The verdict that follows from its actions (docs/verdicts.md). */
 export function verdictOf(
   judgements: Pick<Judgement, 'result' | 'changes' | 'unseen'>[],
   addedByScript: boolean,

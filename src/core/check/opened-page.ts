@@ -12,7 +12,7 @@ import { ourSheet } from '../action/compile.js';
 import { actionKind } from '../action/index.js';
 import type { Load } from '../action/kind.js';
 
-/** At which viewport and in which state a page is looked at. */
+/** The viewport and state of a page. */
 export interface ViewSettings {
   viewport: Viewport;
   state: string | null;

@@ -32,7 +32,7 @@ export interface Work {
   expectations: Expectation[];
 }
 
-/** What a check comes to before any page is opened. */
+/** What a check does, planned before any page is opened. */
 export interface Plan {
   /** All rules, in their order. */
   judged: Judged[];
@@ -77,7 +77,7 @@ function judgedIn(rule: Rule, input: CheckInput, findings: Finding[]): Judged {
   return { rule, view, pages: rulePages(rule, view.site), settings: settingsFor(rule, input), dependsOn };
 }
 
-/** How pages are looked at for a rule or an expectation. */
+/** Viewport, state and visitor for a rule or an expectation. */
 export const settingsFor = ({ state, viewport }: Pick<Rule, 'state' | 'viewport'>, input: CheckInput): ViewSettings => {
   const name = viewport ?? input.viewport;
   return {

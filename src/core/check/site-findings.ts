@@ -89,7 +89,7 @@ export function needsScript(input: CheckInput, judged: Judged[], cells: Cell[]):
 /** Addresses that a finding names. */
 const mostAddresses = 5;
 
-/** Stylesheets that pages load and that were not captured, each told once with its pages. */
+/** Stylesheets that pages load and that were not captured, each with its pages. */
 export function uncapturedSheets(byAddress: Map<string, Page[]>, input: CheckInput): Finding[] {
   const site = input.view(null)?.site;
   return [...byAddress].map(([address, pages]) => {

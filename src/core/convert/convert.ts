@@ -24,7 +24,7 @@ export interface ConvertInput {
   readRules: (text: string, scripts: Map<string, string>) => Rule[];
 }
 
-/** What old files came to as rules. */
+/** The result of converting old files. */
 export interface ConvertResult {
   /** The text of the rule file; empty if nothing could be converted. */
   rules: string;

@@ -38,7 +38,7 @@ export interface Difference {
   is: Winner<Owner> | null;
 }
 
-/** What comparing the pages came to. */
+/** The result of comparing the pages. */
 export interface ConvertProof {
   pages: number;
   viewports: number;

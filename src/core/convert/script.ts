@@ -6,7 +6,7 @@ import { handleCss } from '../page/page-id.js';
 import { normalisePath } from '../page/path.js';
 import type { Site } from '../page/page.js';
 
-/** A part of a script that is for some pages alone. */
+/** A part of a script that is for some pages only. */
 export interface ConvertedScript {
   /** Alternatives, as a rule writes them. */
   conditions: string[];

@@ -25,7 +25,7 @@ export interface Loading {
   built: () => { names: string[]; texts: string[] };
 }
 
-/** Something that is wrong with how a page loads the build, told once for all pages of which it is true. */
+/** An error in how pages load the build, reported once for all affected pages. */
 export interface LoadingFault {
   code: FindingCode;
   text: string;
@@ -239,7 +239,7 @@ function blocked(
   return faults;
 }
 
-/** The findings on how pages load the build, each told once with its pages. */
+/** The findings on how pages load the build, each with all its pages. */
 export function loadingFindings(pages: Map<Page, PageLoading>, loading: Loading, style: View['style']): Finding[] {
   const groups = new Map<string, { fault: LoadingFault; pages: Page[] }>();
   const note = (fault: LoadingFault, page: Page) => {

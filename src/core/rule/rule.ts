@@ -14,7 +14,7 @@ export interface Rule {
   pageCount: { pages: number; at: Place } | null;
   /** Every declaration ships as `!important`. */
   important: boolean;
-  /** How the page is looked at when this rule is judged; nothing of it ships. */
+  /** The state, visitor and viewport in which this rule is judged; does not ship. */
   state: string | null;
   visitor: string | null;
   viewport: string | null;

@@ -30,7 +30,7 @@ export interface Delivery {
   pathOptions: PathOptions;
 }
 
-/** What proving a build came to. */
+/** The result of verifying a build. */
 export interface Proof {
   cells: number;
   pages: number;
@@ -41,7 +41,7 @@ export interface Proof {
 const mostListed = 10;
 
 /**
- * Holds a build that was read back against what was checked: on each captured page it must give the same verdicts, and
+ * Compares a build that was read back with the check: on each captured page it must give the same verdicts, and
  * nothing of it may match on a page that its rule does not target. `input.rules` are those that ship. Pages on whose
  * `body` no selector of the build begins to match are not opened.
  */

@@ -6,7 +6,7 @@ import { anyBegin } from '../page/build-comments.js';
 import { compileSheet, type Sheet } from '../css/cascade/sheet.js';
 import type { RunTimeAddress } from '../target/run-time-addresses.js';
 
-/** What a build that was written says when it is read again, the way a browser would. */
+/** A build as read back from its files, the way a browser would. */
 export interface ReadBuild {
   sheet: Sheet;
   addresses: RunTimeAddress[];
@@ -22,7 +22,7 @@ export interface ReadTask {
   isSwap: boolean;
 }
 
-/** Reads a build's stylesheet and script. Throws Error if the script is none that a build wrote. */
+/** Reads a build's stylesheet and script. Throws Error if the script was not written by a build. */
 export function readBuild(css: string, js: string | null): ReadBuild {
   const { marks = [], tasks = [] } = js === null ? {} : workOf(js);
   return {

@@ -35,7 +35,7 @@ export interface DeclarationBlock<Owner = unknown> {
   use: SheetUse | null;
   /** The owner of our rule; null for the site's. */
   owner: Owner | null;
-  /** What it hangs on that cannot be known here. */
+  /** What it depends on that cannot be known here. */
   dependsOn: string | null;
 }
 

@@ -2,7 +2,7 @@ import { parse, type CssNode, type List } from 'css-tree';
 import { list as commaList } from 'postcss';
 import { absoluteLengths } from '../lengths.js';
 
-/** What a page is looked at with: its size in CSS pixels. All else is as on a desktop screen (`defaults` below). */
+/** A viewport: its size in CSS pixels. All else is as on a desktop screen (`defaults` below). */
 export interface Viewport {
   name: string;
   width: number;

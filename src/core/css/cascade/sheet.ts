@@ -82,7 +82,7 @@ export function indexSheet(sheet: Pick<Sheet, 'rules' | 'byKey'>): void {
   });
 }
 
-/** What is around the nodes being read. */
+/** The context of the nodes being read. */
 interface Context {
   layer: string[] | null;
   around: EnclosingRule[];

@@ -150,7 +150,7 @@ function functionText(name: string, node: Extract<CssNode, { type: 'Function' }>
 
 const colorsKnown = new BoundedMap<string, string | null>(50_000);
 
-/** A colour as `rgb(r, g, b, a)` with whole numbers; null if the text is none. */
+/** A colour as `rgb(r, g, b, a)` with whole numbers; null if the text is not a colour. */
 function colorText(text: string): string | null {
   let known = colorsKnown.get(text);
   if (known === undefined) {

@@ -69,7 +69,7 @@ export class Computed<Owner = unknown> {
       for (const each of start < 0 ? [] : this.open.slice(start)) each.cyclic = true;
       return value;
     }
-    // A value that hangs on itself (`font-size` in its own units) is the initial one meanwhile.
+    // A value that depends on itself (`font-size` in its own units) is the initial one meanwhile.
     values.set(key, initialOf(longhand));
     const open = { values, key, cyclic: false };
     if (longhand.startsWith('--')) this.open.push(open);
@@ -198,7 +198,7 @@ export class Computed<Owner = unknown> {
     };
   }
 
-  /** What the computed value is beside what was specified: properties that hang on one another. */
+  /** How the computed value differs from the specified one: properties that depend on each other. */
   private adjusted(element: Element, pseudo: string, longhand: string, value: string): string {
     const own = (name: string) => this.value(element, pseudo, name);
     const parent = pseudo !== '' ? element : parentOf(element);

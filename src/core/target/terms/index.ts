@@ -21,7 +21,7 @@ export const termKinds = {
   all,
 } satisfies { [Kind in Term['kind']]: TermKind<Extract<Term, { kind: Kind }>> };
 
-/** What is to know of a term's kind. Throws Error for a kind that is not in the table: nothing may ship by it. */
+/** The entry of a term's kind. Throws Error for a kind that is not in the table, so that nothing ships for it. */
 export function termKind<T extends Term>(term: T): TermKind<T> {
   if (!Object.hasOwn(termKinds, term.kind)) throw new Error(`Unknown term of a condition: ${term.text}`);
   return termKinds[term.kind] as unknown as TermKind<T>;
