@@ -15,8 +15,8 @@ type Candidates = () => string[] | Promise<string[]>;
 const directory = () => findProject(undefined, process.cwd());
 const settings = () => loadSettings(directory());
 const rules: Candidates = async () => {
-  const { loadProject } = await import('../project/project.js');
-  return loadProject(directory()).rules.map(({ name }) => name);
+  const { ruleNames } = await import('../project/rule-names.js');
+  return ruleNames(directory(), settings());
 };
 const sites: Candidates = () => settings().sites.map(({ name }) => name);
 const pages: Candidates = async () => {

@@ -61,8 +61,14 @@ export async function pageWithPanel(
 ): Promise<{ tab: Page; panel: Frame }> {
   const tab = await context.newPage();
   await tab.goto(address);
-  const panel = await panelOf(tab);
-  if (open) await panel.getByRole('button', { name: /Local Needle/ }).click();
+  let panel = await panelOf(tab);
+  // A page that is loaded again meanwhile has another frame.
+  if (open)
+    await until(async () => {
+      panel = await panelOf(tab);
+      await panel.getByRole('button', { name: /Local Needle/ }).click({ timeout: 5000 });
+      return true;
+    }, 40_000);
   return { tab, panel };
 }
 

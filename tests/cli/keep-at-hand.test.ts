@@ -147,6 +147,8 @@ describe('What editors and shells get', () => {
     ],
     [['check', '--viewport', ''], ['desktop']],
     [['check', 'ca'], ['calm-payment']],
+    [['check', 'pages/'], ['pages/legal']],
+    [['check', 'pages/'], ['pages/legal']],
     [['why', 'calm-payment', '/l'], ['/legal']],
     [
       ['explain', 'invalid-s'],
@@ -159,7 +161,11 @@ describe('What editors and shells get', () => {
     [['find', '--text', ''], []],
     [['nothing', ''], []],
   ])('completion of %j gives %j, and runs nothing', async (words, expected) => {
-    const directory = smallProject('@needle calm-payment { pages: path("/"); @hide .x; }');
+    const directory = smallProject('@needle calm-payment { pages: path("/"); @hide .x; }', {
+      'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\npage-files: pages\n',
+      'pages/legal.css': '.x { color: teal; }',
+      'rules/broken.css': '@needle broken {',
+    });
     const { out, log, status } = await run(directory, ['--get-completions', ...words]);
     expect([out.split('\n').filter(Boolean), log, status]).toEqual([expected, '', 0]);
     expect((await run(directory, ['completion'])).out).toContain('--get-completions');
