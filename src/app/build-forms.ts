@@ -87,7 +87,7 @@ export const snippetsOf = ({ site, shipments, pathOptions, minify, withScript }:
 export function bundleFolder({ bundleAddress, source, out }: Making): string {
   if (bundleAddress !== null) return folderOfAddress(bundleAddress);
   const way = source === null ? '..' : relative(source, out).split(sep).join('/');
-  return way.startsWith('..') || isAbsolute(way) ? '' : `/${way === '' ? '' : `${way}/`}`;
+  return /^\.\.(\/|$)/.test(way) || isAbsolute(way) ? '' : `/${way === '' ? '' : `${way}/`}`;
 }
 
 /** The folder of an address, with a slash at its end. */

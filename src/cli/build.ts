@@ -32,7 +32,11 @@ const options = {
   },
   minify: { type: 'boolean', default: false, describe: 'Remove notes and whitespace' },
   script: { type: 'boolean', default: true, describe: 'Allow local-needle.js; --no-script refuses rules that need it' },
-  force: { type: 'boolean', default: false, describe: 'Build the rules without errors even if others have errors' },
+  force: {
+    type: 'boolean',
+    default: false,
+    describe: 'Build in spite of errors; invalid CSS and scripts are left out',
+  },
   ...failOn,
 } as const;
 
@@ -60,10 +64,13 @@ export const command = defineCommand<BuildArguments>({
       if (!args.force) log(findingsText(errors, style).join('\n').trimEnd());
     }
     if (withErrors.length > 0) {
-      if (args.force) log('Rules without errors ship. Run local-needle check for the others.');
+      if (args.force)
+        log(
+          'Built in spite of them (--force): invalid CSS, invalid scripts and missing files are left out, the rest ships as written.',
+        );
       else
         log(
-          'Nothing was written. Fix the errors, pause the rules (local-needle rules pause NAME), or add --force to build the other rules.',
+          'Nothing was written. Fix the errors, pause the rules (local-needle rules pause NAME), or add --force to build in spite of them.',
         );
       if (!args.force) return status.findings;
     }

@@ -32,7 +32,10 @@ describe('Two copies of which one lacks pages', () => {
     });
     const { out } = await run(directory, ['compare', 'live', 'staging', '--format', 'json']);
     const { rules } = JSON.parse(out) as CompareReport;
-    expect(rules.map((each) => [each.pagesOnA, each.missing])).toEqual(onA.length > 0 ? [[onA, missing]] : []);
+    // No other condition helps where a page is missing.
+    expect(rules.map((each) => [each.pagesOnA, each.missing, each.instead])).toEqual(
+      onA.length > 0 ? [[onA, missing, null]] : [],
+    );
     const text = (await run(directory, ['compare', 'live', 'staging'])).out;
     expect(text.includes('Every rule targets the same pages')).toBe(onA.length === 0);
     expect(text.includes('/winter (missing on the other)')).toBe(onA.length > 0);
@@ -233,4 +236,22 @@ describe('Pages that only local-needle.js can match', () => {
   ])('are not reported with %s', async (_what, rules, site) => {
     expect(await needing(project(rules, site))).toEqual([]);
   });
+});
+
+test('what is said to work on both copies does so there too, or is not said', async () => {
+  const page = (id: number) => pageHtml(`class="page-${id}"`, '<p class="x">');
+  const directory = folderWith({
+    'local-needle.yaml':
+      'version: 1\nsites: { live: { folder: live, drop-extension: .html }, staging: { folder: staging, drop-extension: .html } }\n',
+    'rules/a.css': '@needle a { pages: page-id(2), page-id(3), page-id(4); @hide .x; }',
+    'live/index.html': page(1),
+    ...Object.fromEntries([2, 3, 4].map((id) => [`live/news/n${id}.html`, page(id)])),
+    'staging/index.html': page(11),
+    ...Object.fromEntries([2, 3, 4, 5].map((id) => [`staging/news/n${id}.html`, page(id + 10)])),
+  });
+  const { out } = await run(directory, ['compare', 'live', 'staging', '--format', 'json']);
+  const instead = (JSON.parse(out) as CompareReport).rules[0]?.instead ?? null;
+  // `path("/news/*")` means the three pages on live, and a fourth one on staging.
+  expect(instead === null || !instead.includes('*')).toBe(true);
+  for (const { hint } of (await checked(directory)).findings) expect(hint ?? '').not.toContain('/news/*');
 });

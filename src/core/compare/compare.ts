@@ -1,4 +1,5 @@
 import { expressionFor, type Expression } from '../target/expression.js';
+import { meansTheSame } from './site-specific.js';
 import type { Page, Site } from '../page/page.js';
 import type { Rule } from '../rule/rule.js';
 import { ownPages, pageConditions, rulePages } from '../target/delivery.js';
@@ -83,7 +84,8 @@ function differingRules(here: View, there: View, rules: Rule[], shared: [Page, P
     ];
     const own = hits.get(rule) ?? [];
     if (pagesOnA.length === 0 && pagesOnB.length === 0 && own.length === 0) return [];
-    const instead = pagesOnA.length + pagesOnB.length > 0 ? insteadOf(pages.here, a, b) : null;
+    // Where a page is missing, no other condition helps.
+    const instead = pagesOnA.length + pagesOnB.length > missing.length ? insteadOf(pages.here, a, b) : null;
     return [
       { rule: rule.name, file: rule.at.file, line: rule.at.line, pagesOnA, pagesOnB, missing, hits: own, instead },
     ];
@@ -101,7 +103,7 @@ const limitedTo = (rule: Rule, site: Site) => {
 /** Conditions by path alone, if they pick the same pages on both sites. */
 function insteadOf(pages: Page[], site: Site, other: Site): string | null {
   const found: Expression | null = expressionFor(pages, site, 'path');
-  if (!found || !pages.some(({ path }) => other.byPath.has(path))) return null;
+  if (!found || !pages.some(({ path }) => other.byPath.has(path)) || !meansTheSame(found, pages, other)) return null;
   return `pages: ${found.pages};${found.except === null ? '' : ` except: ${found.except};`}`;
 }
 

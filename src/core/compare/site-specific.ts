@@ -1,9 +1,9 @@
-import { expressionFor } from '../target/expression.js';
+import { expressionFor, type Expression } from '../target/expression.js';
 import type { Page, Site } from '../page/page.js';
-import type { Term } from '../target/condition.js';
+import { parseCondition, type Term } from '../target/condition.js';
 import type { Rule } from '../rule/rule.js';
 import { allConditions } from '../target/delivery.js';
-import { alternativePages } from '../target/pages.js';
+import { alternativePages, conditionPages } from '../target/pages.js';
 import { termKind } from '../target/terms/index.js';
 import { finding, type Finding } from '../finding.js';
 
@@ -56,11 +56,22 @@ function hasPage(site: Site, path: string): boolean {
 
 const named = (pages: Page[]) => (pages.length === 1 ? (pages[0]?.path ?? '') : `${pages.length} pages`);
 
+/** Whether a condition for pages of a site means on another one those of them that it has, and no others. */
+export function meansTheSame({ pages, except }: Expression, here: Page[], other: Site): boolean {
+  const on = (text: string | null) =>
+    text === null ? new Set<Page>() : conditionPages(parseCondition(text).condition, other);
+  const excluded = on(except);
+  const found = [...on(pages)].filter((page) => !excluded.has(page)).map(({ path }) => path);
+  const wanted = new Set(here.map(({ path }) => path).filter((path) => other.byPath.has(path)));
+  return found.length === wanted.size && found.every((path) => wanted.has(path));
+}
+
 /** A condition that picks the same pages on both sites: by path where their paths are the same, else one for each site. */
 export function holdsOnBoth(here: Page[], site: Site, other: Site, text: string, there: Page[]): string | null {
   const byPath = expressionFor(here, site, 'path');
   const onOther = here.flatMap(({ path }) => other.byPath.get(path) ?? []);
-  if (byPath && byPath.except === null && onOther.length > 0) return `pages: ${byPath.pages}; works on both.`;
+  if (byPath && byPath.except === null && onOther.length > 0 && meansTheSame(byPath, here, other))
+    return `pages: ${byPath.pages}; works on both.`;
   const otherText = expressionFor(there, other)?.pages;
   return otherText ? `site(${site.name}) ${text}, site(${other.name}) ${otherText} works on both.` : null;
 }
