@@ -1,4 +1,4 @@
-// Keeps both copies of the demo's site up until it is stopped: npm run demo:serve
+// Serves both copies of the demo's site until it is stopped: npm run demo:serve
 import { startDemoServer } from './server.js';
 
 /** The ports that a project made by `local-needle demo` names. */

@@ -7,7 +7,7 @@ import { gzipSync } from 'node:zlib';
 import { demoPages, type DemoPage } from './pages.js';
 import { packageFolder, renderPage, type Copy } from './site.js';
 
-/** A stand-in for a running site: Saltmere Ferries on 127.0.0.1, as its live or its staging copy. */
+/** A test server: Saltmere Ferries on 127.0.0.1, as its live or its staging copy. */
 export interface DemoServer {
   address: string;
   close: () => Promise<void>;
@@ -69,7 +69,7 @@ const modified = new Date('2026-10-01T08:00:00Z').toUTCString();
 /** The pages of a copy. */
 export const pagesOf = (copy: Copy): DemoPage[] => [...demoPages, ...only[copy], oldPage];
 
-/** The page as a signed-in member gets it: a bar more, a band less, a class on the body. */
+/** The page as a signed-in member gets it: one more bar, one band less, a class on the body. */
 function forMember(html: string): string {
   return html
     .replace(
@@ -87,7 +87,7 @@ const windows1252 = (text: string) =>
     ),
   );
 
-/** The menu's links are not the only ones: some lead to what a crawler must cope with. */
+/** Besides the menu's links: links that a crawler must handle. */
 const footLinks =
   '<p class="more"><a href="/home">Home</a> <a href="/old-timetable">Old timetable</a> <a href="/gone">Gone</a> <a href="/circle">Circle</a> <a href="/partner">Partner</a> <a href="/crew/rota">Crew rota</a> <a href="mailto:crew@saltmere.example">Mail</a> <a href="/assets/logo.svg">Logo</a></p>';
 

@@ -27,7 +27,7 @@ const program = await build({
   // css-tree reads its data files at run time, but for the build that has them inside.
   alias: { 'css-tree': 'css-tree/dist/csstree.esm' },
   logLevel: 'warning',
-  // What packages in CommonJS take for given.
+  // Globals that CommonJS packages expect.
   define: { __filename: 'nodeFilename', __dirname: 'nodeDirname' },
   banner: {
     js: [

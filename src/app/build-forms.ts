@@ -14,7 +14,7 @@ import { noteOutput, requireOwnFiles, requireOwnFolder } from '../project/output
 import { hashName, shippedName } from './shipped-name.js';
 import { fillFolder, replaceFolder, writeFiles, writeFolder } from './write.js';
 
-/** What a form of build is made from. */
+/** The input of every form of build. */
 export interface Making {
   /** The project's folder. */
   directory: string;
@@ -37,7 +37,7 @@ export interface Making {
 export interface Made {
   /** Names of files in the output folder with their size in bytes, those that matter first. */
   files: Map<string, number>;
-  /** How many of the pages got something, where that is what the form is about. */
+  /** How many pages got something; null for forms that are not made page by page. */
   summary: string | null;
   bundle: Bundle | null;
   snippets: Snippet[];

@@ -18,7 +18,7 @@ import { siteFolder } from './sites.js';
 /** What a build is written as. */
 export type BuildAs = 'bundle' | 'snippets' | 'pages';
 
-/** What is to be built, and how. */
+/** Which build to make, and how. */
 export interface BuildCall extends LookCall {
   as: BuildAs;
   out?: string;
@@ -60,7 +60,7 @@ export function prepareBuild(call: BuildCall): ReadyBuild {
   };
   const report = check(input);
   const shipments = prepareShipments({ ...input, ...content, learnt, survey });
-  // It asks otherwise than a check does, which keeps its own results.
+  // A build asks other questions than a check, so its answers are kept apart.
   keep(false);
   const base = resolve(call.out ?? defaultFolders[call.as]);
   const making: Making = {
@@ -111,7 +111,7 @@ export function makeBuild(
   { making, input, report }: ReadyBuild,
 ): { made: Made; proof: Proof } {
   const made = writers[as](making);
-  // What only a visitor sees is not in a page of everybody.
+  // A page file is the same for everybody, so it leaves out what only one visitor sees.
   const rules = shippingRules(input.rules, input.today).filter((rule) => as === 'bundle' || rule.visitor === null);
   const proof = proveBuild({ ...input, rules }, report.cells, { to: made.to, pathOptions: making.pathOptions });
   const view = input.view(null);

@@ -13,10 +13,10 @@ import { openProject, viewOptions, type LookCall } from './open.js';
 import { hashName, shippedName } from './shipped-name.js';
 import { otherSites } from './sites.js';
 
-/** What selectors may take on one page, in milliseconds. */
+/** Maximum time for all selectors on one page, in milliseconds. */
 const pageMs = 10_000;
 
-/** The time of one page. */
+/** The time limit for one page. */
 function startTime(): () => boolean {
   const end = performance.now() + pageMs;
   return () => performance.now() > end;
@@ -28,9 +28,9 @@ export interface OpenedCheck {
   source: SiteSource;
   content: SiteContent;
   input: CheckInput & { results: Cache<PageResult> };
-  /** What builds learnt of pages. */
+  /** Answers that earlier builds read from pages. */
   learnt: Cache<Answers>;
-  /** Writes down what was learnt, for the next run; `forget`: without what this run did not ask for. */
+  /** Saves results for the next run; `forget` drops those that this run did not use. */
   keep: (forget?: boolean) => void;
 }
 

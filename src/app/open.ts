@@ -22,7 +22,7 @@ export interface LookCall extends SiteCall {
   visitor?: string;
 }
 
-/** What a check needs to know of how pages are looked at. Throws ProblemError for a name that local-needle.yaml lacks. */
+/** Viewport, state and visitor of a check. Throws ProblemError for a name that local-needle.yaml lacks. */
 export function viewOptions(args: LookCall, project: Project, source: SiteSource, content: SiteContent) {
   const { settings, directory } = project;
   const need = (kind: string, name: string | undefined, known: string[]) => {

@@ -3,7 +3,7 @@ import type { Page, Site } from '../core/page/page.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 
-/** The page at a path, however it is written. Throws ProblemError with the nearest path. */
+/** The page at a path in any spelling. Throws ProblemError with the nearest path. */
 export function pageAt(path: string, site: Site, options: PathOptions = {}): Page {
   const page = site.byPath.get(path) ?? site.byPath.get(normalisePath(path, options));
   if (page) return page;

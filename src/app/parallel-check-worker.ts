@@ -1,4 +1,4 @@
-// A thread that judges some of the pages of a check, and tells what it found.
+// A thread that judges some of the pages of a check and posts its results.
 import { parentPort, workerData } from 'node:worker_threads';
 import { check } from '../core/check/check.js';
 import type { PageResult } from '../core/check/result-cache.js';

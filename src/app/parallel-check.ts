@@ -7,22 +7,22 @@ import type { CheckInput } from '../core/check/input.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { LookCall } from './open.js';
 
-/** What a helper gets: the call, and who took which pages. */
+/** The data of a worker thread: the call, and which thread took which pages. */
 export interface HelperData {
   call: LookCall;
   taken: Int32Array;
   number: number;
 }
 
-/** How long one thread judges before others are called, in milliseconds: what takes less is done sooner alone. */
+/** One thread judges for this long before others start, in milliseconds: a shorter check is faster without them. */
 const aloneMs = 1500;
-/** Helpers at most: each reads the project for itself. */
+/** Maximum number of workers: each reads the project again. */
 const mostHelpers = 7;
-/** Pages in a row that one thread takes at once, and how many such rows can be shared. */
+/** Consecutive pages that a thread takes at once, and the number of such runs that can be shared. */
 const row = 8;
 const mostRows = 1 << 17;
 
-/** Whether a thread judges a page: it does if no other was first to take its row. */
+/** Whether this thread judges a page: it does if no other thread took the page's run first. */
 export function claimFor({ taken, number }: Pick<HelperData, 'taken' | 'number'>): (index: number) => boolean {
   return (index) => {
     const at = Math.floor(index / row);
@@ -33,8 +33,8 @@ export function claimFor({ taken, number }: Pick<HelperData, 'taken' | 'number'>
 }
 
 /**
- * A check by several threads where there is much to judge; its report is that of `check`. What helpers found is put
- * together as if it had been found before; the hints are worked out by this thread alone, once all verdicts are known.
+ * A check by several threads where there is much to judge; its report is that of `check`. Results of workers are read
+ * like cached ones; this thread makes the hints once all verdicts are known.
  */
 export async function parallelCheck(
   input: CheckInput & { results: Kept<PageResult> },
@@ -52,7 +52,7 @@ export async function parallelCheck(
       const data: HelperData = { call, taken, number: each + 2 };
       const helper = new Worker(new URL('./parallel-check-worker.js', import.meta.url), { workerData: data });
       helpers.push(helper);
-      // A helper that fails has judged nothing: its pages are judged here after all.
+      // The pages of a worker that failed are judged here.
       const finished = once(helper, 'message').then(
         ([all]) => {
           for (const [key, result] of all as [string, PageResult][]) input.results.set(key, result);

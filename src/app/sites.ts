@@ -11,7 +11,7 @@ import { chosenSite, type Settings, type SiteSource } from '../project/read-conf
 import { findProject, loadSettings, requireFolder } from '../project/settings.js';
 import type { SiteCall } from './call.js';
 
-/** The site alone, for commands that need no rules. */
+/** A site without rules, for commands that need none. */
 export function openPages(args: SiteCall): { settings: Settings; source: SiteSource; content: SiteContent } {
   const directory = findProject(args.project, process.cwd());
   const settings = loadSettings(directory);
@@ -19,7 +19,7 @@ export function openPages(args: SiteCall): { settings: Settings; source: SiteSou
   return { settings, source, content: openSite(directory, settings, source) };
 }
 
-/** Reads a site's pages, however it is captured. Throws ProblemError. */
+/** Reads a site's pages from a folder, a recording or a capture. Throws ProblemError. */
 export function openSite(directory: string, settings: Settings, source: SiteSource): SiteContent {
   const content = capturedSite(directory, settings, source, null);
   if (content) return content;
@@ -57,7 +57,7 @@ interface Reading {
   words: Cache<PageWords>;
 }
 
-/** How a site is read, by where its pages come from. */
+/** Readers of sites, by where the pages come from. */
 const readers: Record<SiteSource['from']['kind'], (reading: Reading) => SiteContent | null> = {
   address: ({ directory, settings, source: { name, pathOptions }, visitor, words }) =>
     readCapturedSite(name, captureFolder(directory, name, visitor), pathOptions, settings.forms, words),

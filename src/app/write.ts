@@ -18,7 +18,7 @@ export function writeFiles(folder: string, files: Map<string, string | Uint8Arra
       current = join(folder, name);
       const made = `${current}.${process.pid}.new`;
       mkdirSync(dirname(current), { recursive: true });
-      // What a crash leaves of it is no file that anything reads.
+      // No command reads a temporary file that a crash leaves behind.
       staged.push([made, current]);
       const mode = existsSync(current) ? statSync(current).mode : undefined;
       writeFileSync(made, content, { flush: true, mode });
@@ -58,7 +58,7 @@ export function writeFolder(folder: string, files: Map<string, string | Uint8Arr
   replaceFolder(folder, (made) => fillFolder(made, files));
 }
 
-/** Writes files below a folder that nobody reads yet. */
+/** Writes files into a new folder that nothing reads yet. */
 export function fillFolder(folder: string, files: Map<string, string | Uint8Array>): void {
   for (const [name, content] of files) {
     mkdirSync(dirname(join(folder, name)), { recursive: true });

@@ -19,10 +19,10 @@ export interface PictureDifference {
   regions: Region[];
 }
 
-/** Pixels that lie this near to one another are one region. */
+/** Changed pixels that are this close to each other form one region. */
 const cell = 24;
 
-/** Compares two PNG pictures; where one is larger, what is beyond the other counts as different. */
+/** Compares two PNG pictures; the part of a larger one that lies outside the other counts as different. */
 export function comparePictures(before: Buffer, after: Buffer): PictureDifference {
   const [one, other] = [PNG.sync.read(before), PNG.sync.read(after)];
   const [width, height] = [Math.max(one.width, other.width), Math.max(one.height, other.height)];
@@ -38,7 +38,7 @@ export function comparePictures(before: Buffer, after: Buffer): PictureDifferenc
   return { width, heights, share: count / (width * height), regions: count > 0 ? regionsOf(mask) : [] };
 }
 
-/** A picture on a larger one, transparent where it has nothing. */
+/** A picture enlarged with transparent pixels. */
 function onCanvas(picture: PNG, width: number, height: number): PNG {
   if (picture.width === width && picture.height === height) return picture;
   const canvas = new PNG({ width, height });
@@ -46,7 +46,7 @@ function onCanvas(picture: PNG, width: number, height: number): PNG {
   return canvas;
 }
 
-/** The boxes around what a mask marks: cells of a grid that touch one another are one. */
+/** The bounding boxes of marked pixels; neighbouring cells of a grid are merged. */
 function regionsOf({ data, width, height }: PNG): Region[] {
   const [columns, rows] = [Math.ceil(width / cell), Math.ceil(height / cell)];
   const marked = new Uint8Array(columns * rows);

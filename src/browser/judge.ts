@@ -19,10 +19,10 @@ import { applyState } from './state.js';
 
 export type { BrowserSource };
 
-/** How long an element that comes by script is waited for, in milliseconds. */
+/** Time to wait for an element that a script adds, in milliseconds. */
 const lateMs = 5000;
 
-/** Judges the cells of a check in Chromium: the same pages with the build in them. Cells in no order. */
+/** Judges the cells of a check in Chromium, on the same pages with the build in them. The cells have no order. */
 export async function judgeInBrowser(
   browser: Browser,
   input: CheckInput,
@@ -109,7 +109,7 @@ function withScript(verdict: Verdict, measured: Measured[], failed: boolean): Ve
   return measured.some(({ elements }) => elements === 0) ? 'no-match' : 'hit';
 }
 
-/** What is asked of the page for one action. */
+/** What to measure in the page for one action. */
 function probeOf(each: CompiledAction, look: OpenedPage): Probe {
   const { action, rules, around } = each;
   const { by, selector, image, text, html } = actionKind(action).probe(action);
@@ -142,7 +142,7 @@ function resultOf(
   { elements, pairs, won, changes, lost }: Measured,
 ): Pick<Judgement, 'result' | 'changes' | 'unseen'> {
   const by = { file: '', line: 0, selector: '', reason: 'order' as const };
-  // What only waits for an element acts on none: it is not counted.
+  // A script that only waits for an element does not act on it, so nothing is counted.
   const unseen = actionKind(action).probe(action).by === 'nothing';
   const result = { action: action.kind, selector: action.selector, elements: unseen ? 0 : elements, pairs, won };
   return { changes, unseen, result: { ...result, overridden: lost.map((each) => ({ ...each, by })) } };

@@ -1,8 +1,8 @@
-/** What is asked of a page for one action. */
+/** What to measure on a page for one action. */
 export interface Probe {
   by: 'styles' | 'displayed' | 'content' | 'nothing';
   selector: string;
-  /** The elements by their places, where a selector alone does not say them (`@scope`). */
+  /** Paths of the elements, where a selector is not enough (`@scope`). */
   paths: string[] | null;
   pseudos: string[];
   longhands: string[];
@@ -13,7 +13,7 @@ export interface Probe {
   html: string | null;
 }
 
-/** What a page answers for one action. */
+/** The measurements of one action. */
 export interface Measured {
   elements: number;
   pairs: number;

@@ -8,7 +8,7 @@ import { comparePictures, type PictureDifference } from './compare-pictures.js';
 import { answer, withBuild, type BrowserSource } from './serve.js';
 import { applyState } from './state.js';
 
-/** A page to be taken before and after. */
+/** A page to take pictures of, without and with the build. */
 export interface PictureSubject {
   page: Page;
   view: View;
@@ -25,12 +25,15 @@ export interface PicturePair extends PictureSubject {
   difference: PictureDifference;
 }
 
-/** The moment at which all pictures are taken; clocks stand still after a second. */
+/** The time that all pages see; their clock stops after one second. */
 const moment = new Date('2026-01-15T12:00:00Z');
-/** Pixels of a page's height that are taken at most. */
+/** Maximum height of a picture, in pixels. */
 const mostHeight = 8000;
 
-/** Takes a page without the build and with it. A second run gives the same pictures: clock and animations stand still. */
+/**
+ * Takes pictures of a page without and with the build. The clock and animations are stopped, so that a second run gives
+ * the same pictures.
+ */
 export async function takePair(
   browser: Browser,
   subject: PictureSubject,
@@ -83,7 +86,7 @@ async function take(
   }
 }
 
-/** A picture of a page that is nowhere yet: its HTML, and the files that it names. */
+/** A picture of a page that is not on any site: its HTML, and the files that it names. */
 export async function takeSheet(browser: Browser, html: string, files: Map<string, Buffer>): Promise<Buffer> {
   const origin = 'http://sheet.invalid/';
   const tab = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' });

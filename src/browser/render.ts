@@ -8,7 +8,7 @@ export interface Renderer {
   close: () => Promise<void>;
 }
 
-/** How long a page's requests may go on before it is taken as it is, in milliseconds. */
+/** Time that a page's requests may take before it is read as it is, in milliseconds. */
 const settleMs = 5000;
 
 /** Starts Chromium without a window, in its sandbox where the system lets it. Throws ProblemError if there is none. */
@@ -51,7 +51,7 @@ async function playwright() {
   }
 }
 
-/** A renderer whose visitor's headers go to the site's own host alone. */
+/** A renderer that sends the visitor's headers to the site's own origin only. */
 export async function startRenderer(
   address: string,
   headers: Record<string, string>,

@@ -28,11 +28,11 @@ export function withBuild(html: string, bundle: Bundle, place: CheckInput['place
     `<link rel="stylesheet" id="local-needle-build" href="${buildPath}local-needle.css">${script}`,
     place,
   );
-  // The first layer of all: what is important there wins over every other layer.
+  // The first of all layers: its important declarations win over those of every other layer.
   return built.replace(/<head[^>]*>/i, (head) => head + first);
 }
 
-/** What a page in Chromium is answered from. */
+/** Where the answers to a page's requests come from. */
 export interface Answering {
   address: string;
   html: string;

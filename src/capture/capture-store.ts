@@ -23,7 +23,7 @@ import { decodePage, decodeStyle, readStart } from './decode.js';
 import { assembleSite, type SiteContent } from './site-content.js';
 import { readEntry, type Entry, type NotCaptured, type StoredPage, type StoredStyle } from './stored.js';
 
-/** What a capture's index says about the run that made it. */
+/** The first line of a capture's index: the run that made it. */
 export interface CaptureHeader {
   capture: 1;
   site: string;
@@ -167,7 +167,7 @@ function isRunning(pid: number): boolean {
   }
 }
 
-/** Writes a capture while a run goes on. Nothing is reported as captured before it is on disk. */
+/** Writes a capture while a run goes on. A page is reported as captured only once it is on disk. */
 export class CaptureWriter {
   private readonly journal: number;
 
@@ -230,8 +230,9 @@ export class CaptureWriter {
   text = (page: StoredPage) => decodePage(readFileSync(join(this.folder, page.file)), page.charset).html;
 
   /**
-   * Ends the run: the journal becomes a part of the index. `complete`: what the run did not see is gone from the site and
-   * leaves the capture; else it stays. `gone`: addresses that answered that there is no such page.
+   * Ends the run: the journal becomes a part of the index. `complete`: pages that the run did not see are gone from the
+   * site and are removed from the capture; otherwise they stay. `gone`: addresses that answered that there is no such
+   * page.
    */
   finish(complete: boolean, gone: ReadonlySet<string>): Capture {
     closeSync(this.journal);
@@ -265,7 +266,7 @@ export class CaptureWriter {
     return { ...now, header: this.header, unfinished: null };
   }
 
-  /** Leaves the run as it is, to be gone on from. */
+  /** Leaves the run so that the next one can continue it. */
   interrupt(): void {
     closeSync(this.journal);
     rmSync(join(this.folder, lockName), { force: true });
@@ -296,7 +297,7 @@ export function readCapturedSite(
   const captured = stored.map(({ path, url, file, bytes, title, body }) => {
     const stat = statSync(join(folder, file), { throwIfNoEntry: false });
     if (stat === undefined) throw damaged(folder, `${file} is missing`);
-    // Edited by hand, or written by a run that was killed before it could note so: what the file says counts.
+    // The file was edited by hand, or its run was killed before the index was updated: use the file's content.
     const opening = stat.size === bytes ? { title, body: new Map(Object.entries(body)) } : readOpening(text(file));
     return { path, url, file, opening, identity: `${stat.size} ${stat.mtimeMs}` };
   });

@@ -4,7 +4,7 @@ import { insertionPoint } from '../core/ship/insert.js';
 import { decodePage, insertBytes } from './decode.js';
 import { linkFault, readSiteFile } from './folder.js';
 
-/** What goes into a page; `ascii`: its character set may lack all else. */
+/** The text to insert into a page; `ascii`: the page's character set may not have other characters. */
 export type TextFor = (file: string, ascii: boolean) => string | null;
 
 /**

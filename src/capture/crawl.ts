@@ -32,7 +32,7 @@ export interface CrawlOptions {
   parallel: number;
   /** Fetches a page as a browser has it after its scripts ran; null: as served. */
   render: ((url: string) => Promise<{ url: string; status: number; html: string }>) | null;
-  /** Stops the run after the pages in hand. */
+  /** Stops the run after the pages that are being fetched. */
   stop: AbortSignal;
   onPage: (event: CrawlEvent) => void;
 }
@@ -52,7 +52,7 @@ export interface CrawlResult {
   captured: number;
   unchanged: number;
   notCaptured: number;
-  /** Every page of the site was seen: none was cut off by a limit, a filter, a failure or an interruption. */
+  /** Every page of the site was seen: there was no limit, filter, failure or interruption that left one out. */
   complete: boolean;
   gone: Set<string>;
   /** The limit cut pages off. */
@@ -196,7 +196,8 @@ class Crawler {
       const { status, body } = await this.get(url);
       if (status === 200) this.robots = readRobots(url, new TextDecoder().decode(body.subarray(0, 512 * 1024)));
     } catch (error) {
-      // A site that cannot be reached says so for its first page; one without robots.txt allows everything.
+      // If the site cannot be reached, fetching its first page reports that. A site without robots.txt allows
+      // everything.
       if (!(error instanceof FetchFailure)) throw error;
     }
   }
@@ -237,7 +238,7 @@ class Crawler {
     const path = normalisePath(url, this.options.pathOptions);
     const done = this.writer.earlier?.unfinished?.has(path) ? this.writer.earlier.pages.get(path) : undefined;
     if (done) {
-      // Captured by the run that was interrupted; its links lead on.
+      // The interrupted run captured it; follow its links.
       this.captured.set(path, { url: done.url, hash: done.hash });
       this.result.unchanged++;
       this.tell('kept', path);

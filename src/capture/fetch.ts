@@ -1,12 +1,12 @@
-/** How requests are made: politely, and never without a limit. */
+/** How requests are made; each has a limit. */
 export interface FetchOptions {
-  /** Asked for each address, redirects too: what belongs to one host must not go to another. */
+  /** The headers for an address, called for redirects too: a visitor's headers must not reach another host. */
   headers: (url: URL) => Record<string, string>;
-  /** For the whole of one try. */
+  /** Time limit of one attempt. */
   timeoutMs: number;
   /** Of the body after decompression. */
   mostBytes: number;
-  /** After the first try; for network errors, 429 and 5xx. */
+  /** Attempts after the first, for network errors, 429 and 5xx. */
   retries: number;
   /** Before the first retry; doubled each time. `Retry-After` counts if it is longer. */
   backOffMs: number;
@@ -19,7 +19,7 @@ export const defaultFetchOptions: Omit<FetchOptions, 'headers'> = {
   backOffMs: 500,
 };
 
-/** An answer, its redirects followed. */
+/** A response, after redirects. */
 export interface Fetched {
   /** The address that answered. */
   url: string;
@@ -28,11 +28,11 @@ export interface Fetched {
   body: Uint8Array;
 }
 
-/** Why nothing came, in words. */
+/** The request failed; the message says why. */
 export class FetchFailure extends Error {
   constructor(
     message: string,
-    /** Where a redirect led that was not followed. */
+    /** The target of a redirect that was not followed. */
     readonly leadsTo?: string,
   ) {
     super(message);
@@ -43,9 +43,9 @@ const mostRedirects = 10;
 const longestWaitMs = 30_000;
 
 /**
- * Fetches an address. Redirects are followed where `follow` allows the next address. Throws FetchFailure if nothing
- * came: unreachable, too large, too many redirects, or a redirect that was not allowed. A status of 400 and above that
- * stays after the retries is an answer, not a failure.
+ * Fetches an address. Redirects are followed where `follow` allows the next address. Throws FetchFailure if there is no
+ * response: the host is unreachable, the body is too large, or a redirect is not allowed or one too many. A status of
+ * 400 and above after the retries is a response, not a failure.
  */
 export async function fetchPolitely(
   address: string,

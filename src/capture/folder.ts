@@ -11,24 +11,24 @@ import { decodePage, decodeStyle, looksLikeHtml, readStart } from './decode.js';
 import { hashOf } from './capture-store.js';
 import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
 
-/** What is known of a file without reading it again. */
+/** What is known about a file without reading it again. */
 export interface KnownFile {
   /** Null where it holds no HTML. */
   opening: { title: string; body: [string, string][] } | null;
   guessed: boolean;
 }
 
-/** Keeps what is known of a folder's files between runs. */
+/** Keeps what is known about a folder's files between runs. */
 export interface FileCache {
   get: (key: string) => KnownFile | undefined;
   set: (key: string, known: KnownFile) => void;
   save: () => void;
 }
 
-/** A file that was written this shortly ago may yet change without looking changed, in milliseconds. */
+/** A file written less than this long ago may change again with the same size and time, in milliseconds. */
 const settlingMs = 2000;
 
-/** Size and time of a file; null if these do not tell whether it changed. */
+/** Size and time of a file; null if they cannot show whether it changed. */
 export function identityOf(path: string): string | null {
   const stat = lstatSync(path);
   const { size, mtimeMs, ctimeMs } = stat;
@@ -44,7 +44,7 @@ function readKnown(folder: string, file: string, keepWords: (words: PageWords) =
   return { opening: { title: opening.title, body: [...opening.body] }, guessed };
 }
 
-/** Bytes that a page may have at most. */
+/** Maximum size of a page, in bytes. */
 const mostBytes = 32 * 1024 * 1024;
 
 /**
@@ -60,7 +60,7 @@ export function readFolder(
   cache?: FileCache,
   keptWords?: KeptInFile<PageWords>,
 ): SiteContent {
-  // Links to folders are not gone into: they may lead in a circle, or out.
+  // Links to folders are not followed: they may form a cycle or lead out of the folder.
   const files = readdirSync(folder, { recursive: true, withFileTypes: true })
     .filter((entry) => !entry.isDirectory() && /\.html?$/i.test(entry.name))
     .map(({ parentPath, name: file }) => relative(folder, join(parentPath, file)).split(sep).join('/'))

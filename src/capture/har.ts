@@ -21,7 +21,7 @@ import type { StyleText } from '../core/page/view.js';
 import { hashOf } from './capture-store.js';
 import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
 
-/** The parts of a HAR 1.2 recording that tell of pages. */
+/** The parts of a HAR 1.2 recording that describe pages. */
 class HarContent {
   @IsOptional() @IsString() mimeType?: string;
   @IsOptional() @IsString() text?: string;

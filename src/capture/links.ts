@@ -5,13 +5,13 @@ import { attribute, elementsIn } from '../core/page/document.js';
 import { textOf } from '../core/page/elements.js';
 import { baseOf } from '../core/page/location.js';
 
-/** What a page points to, as absolute addresses without fragment, in the order of the source. */
+/** The links of a page as absolute addresses without fragment, in source order. */
 export interface PageLinks {
   pages: string[];
   styles: string[];
 }
 
-/** The links and stylesheets of a page; `<base href>` is respected, addresses that are none are left out. */
+/** The links and stylesheets of a page, resolved against `<base href>`; invalid addresses are left out. */
 export function linksOf(html: string, address: string): PageLinks {
   const root = parse(html);
   const base = baseOf(address, root);

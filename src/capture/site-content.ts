@@ -12,10 +12,10 @@ import type { PathOptions } from '../core/page/path.js';
 import type { StyleText } from '../core/page/view.js';
 import { finding } from '../core/finding.js';
 
-/** A site with the way to its pages' HTML, which is read only when asked for. */
+/** A site and functions that read its pages' HTML when it is needed. */
 export interface SiteContent {
   site: Site;
-  /** What was found while reading: files that are no pages, and so on. */
+  /** Findings made while reading, such as files that are not pages. */
   findings: Finding[];
   /** The page-ID forms that were found on the pages, best first; those in force are `site.forms`. */
   found: FoundForm[];
@@ -43,7 +43,7 @@ export interface CapturedPage {
   identity: string | null;
 }
 
-/** How what was captured is read, when it is asked for. */
+/** Functions that read captured files when they are needed. */
 export interface CapturedReading {
   html: (page: Page) => string;
   style: (address: string) => StyleText | null;

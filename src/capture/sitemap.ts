@@ -10,7 +10,7 @@ export interface Sitemap {
 /** The largest that the protocol allows. */
 const mostBytes = 50 * 1024 * 1024;
 
-/** Reads a sitemap or sitemap index, gzipped or not. Throws Error with the reason if it is none. */
+/** Reads a sitemap or sitemap index, gzipped or not. Throws Error with the reason if it is neither. */
 export function readSitemap(bytes: Uint8Array): Sitemap {
   const zipped = bytes[0] === 0x1f && bytes[1] === 0x8b;
   const text = new TextDecoder().decode(zipped ? gunzipSync(bytes, { maxOutputLength: mostBytes }) : bytes).trim();

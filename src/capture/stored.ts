@@ -40,7 +40,7 @@ export class NotCaptured {
 /** A line of the index or of the journal. */
 export type Entry = { page: StoredPage } | { style: StoredStyle } | { notCaptured: NotCaptured };
 
-/** Reads one line. Throws Error with the reason if it is no entry. */
+/** Reads one line. Throws Error with the reason if it is not an entry. */
 export function readEntry(line: string): Entry {
   const value = JSON.parse(line) as Record<string, unknown>;
   const [kind = ''] = Object.keys(value);

@@ -34,7 +34,7 @@ export const command = defineCommand<BeforeAfterArguments>({
   async run(args, { out, log }) {
     const opened = openCheck(args);
     const { project, source, content, input: all } = opened;
-    // Of one rule, what that rule does: the others are left out.
+    // With a rule named, the other rules are left out.
     const rules = args.rule === undefined ? project.rules : [ruleNamed(args.rule, project.rules)];
     const viewports =
       args.viewport === undefined ? all.viewports : all.viewports.filter(({ name }) => name === args.viewport);

@@ -6,7 +6,7 @@ import { commands, type CommandEntry } from './commands.js';
 
 const problem = (message: string, hint: string) => new ProblemError([{ message, hint }]);
 
-/** What to say of a command that there is none of. */
+/** The error for an unknown command. */
 export const unknownCommand = (name: string) =>
   problem(
     `There is no command "${name}"`,
@@ -19,8 +19,8 @@ export const callOf = (name: string, { usage = '' }: CommandEntry) =>
   `local-needle ${name} ${usage.replace(/[<>]/g, '').replace('..', '...').toUpperCase()}`.trim();
 
 /**
- * What is wrong with a call, in our own words instead of yargs'. `message`: what yargs says of it in English;
- * `words`: the call; `known`: the options of the command.
+ * The error for a wrong call, in our own words. `message`: yargs' English message; `words`: the call; `known`: the
+ * command's options.
  */
 export function callProblem(
   message: string,
@@ -62,7 +62,7 @@ const near = (word: string, known: string[]) => {
   return said.startsWith('Did') ? `${said.replace('mean ', 'mean --')} ` : '';
 };
 
-/** Options without their value, numbers that are none, options given twice; null if all are as they should be. */
+/** Options without a value, with an invalid number, or given twice; null if there is no such error. */
 export function valueProblem(args: Record<string, unknown>, options: Record<string, Options>): ProblemError | null {
   for (const [name, { type, array }] of Object.entries(options)) {
     const value = args[name];

@@ -11,7 +11,7 @@ import { defineCommand, type ArgumentsOf, siteByName, status } from './command.j
 import { progressBar } from './progress.js';
 import { openSite } from '../app/sites.js';
 
-/** A test for the paths that an option names, literally or by pattern. Throws ProblemError. */
+/** A test for the paths in an option's value, literal or patterns. Throws ProblemError. */
 function pathTest(option: string, patterns: string[] | undefined): ((path: string) => boolean) | null {
   if (!patterns || patterns.length === 0) return null;
   const tests = patterns.map((text) => {

@@ -48,7 +48,7 @@ function watchedFolders(args: CommonArguments): string[] {
   return [directory, siteFolder(directory, source)].filter((each) => each !== null);
 }
 
-/** A report in each form but text; each is loaded only when it is asked for. */
+/** Every report format but text; each is loaded only when it is used. */
 const written: Record<string, (report: CheckReport) => string | Promise<string>> = {
   json: (report) => JSON.stringify(report, null, 2),
   csv: async (report) => (await import('../report/csv.js')).checkCsv(report),

@@ -2,7 +2,7 @@ import type { InferredOptionTypes, Options } from 'yargs';
 import type { SiteCall } from '../app/call.js';
 import type { LookCall } from '../app/open.js';
 
-/** Where a command's output goes; a test or `demo` can give its own. */
+/** Where a command's output goes; tests and `demo` pass their own. */
 export interface Output {
   /** Results. */
   out: (text: string) => void;
@@ -16,7 +16,7 @@ export interface CommonArguments extends SiteCall {
   debug?: boolean;
 }
 
-/** What `check`, `why` and `find` take to say how pages are looked at. */
+/** Options of `check`, `why` and `find` for viewport, state and visitor. */
 export interface LookArguments extends CommonArguments, LookCall {}
 
 export const lookOptions = {
@@ -30,7 +30,7 @@ export type RunLine = (words: string[], output: Output) => Promise<number>;
 
 type OptionSet = Record<string, Options>;
 
-/** What a command is called with, as yargs reads its positionals and options. */
+/** A command's arguments, as yargs types its positionals and options. */
 export type ArgumentsOf<Positionals extends OptionSet, Own extends OptionSet> = CommonArguments &
   InferredOptionTypes<Positionals> &
   InferredOptionTypes<Own>;
@@ -46,7 +46,7 @@ export interface Command<T extends CommonArguments = CommonArguments> {
   run: (args: T, output: Output, runLine: RunLine) => Promise<number>;
 }
 
-/** A command as the table of run.ts takes it: what yargs gives it fits its own options. */
+/** A command for the table in run.ts; its arguments have the types of its own options. */
 export const defineCommand = <T extends CommonArguments>(command: Command<T>): Command => command as unknown as Command;
 
 /** For commands that take the name of a site as their first word. */

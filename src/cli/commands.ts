@@ -1,9 +1,9 @@
-/** A command as the program's help lists it; the rest of it is loaded when it is called. */
+/** A command's entry in the program's help; its module is loaded when it is called. */
 export interface CommandEntry {
   describe: string;
   /** Its arguments as yargs writes them: `<rule> <page>`. */
   usage?: string;
-  /** What to name where an argument is missing, if their own names do not say it. */
+  /** How the error for a missing argument names it, where its name is not enough. */
   missing?: string;
   load: () => Promise<{ command: unknown }>;
 }

@@ -9,7 +9,7 @@ import type { Command } from './command.js';
 import { commands } from './commands.js';
 import { shells } from './completion.js';
 
-/** What may be in one place of a command line. What takes long to load is loaded only where it is asked for. */
+/** The words that can be at one place of a command line. Slow modules are loaded only where they are needed. */
 type Candidates = () => string[] | Promise<string[]>;
 
 const directory = () => findProject(undefined, process.cwd());
@@ -40,7 +40,7 @@ const ofArguments: Record<string, Candidates[]> = {
   completion: [() => Object.keys(shells)],
 };
 
-/** The values of options that a project names; the others have their choices with them. */
+/** Options whose values the project names; the others have fixed choices. */
 const ofOptions: Record<string, Candidates> = {
   site: sites,
   rule: rules,
@@ -60,7 +60,9 @@ interface KnownOptions {
   formats: string[];
 }
 
-/** What a command takes: from the table that the build wrote, since loading a command may take longer than one waits for a key. */
+/**
+ * A command's options, from the table that the build wrote: loading the command itself can be too slow for a key press.
+ */
 async function optionsOf(name: string): Promise<KnownOptions> {
   const table = join(import.meta.dirname, 'options.json');
   if (existsSync(table)) {
@@ -70,7 +72,7 @@ async function optionsOf(name: string): Promise<KnownOptions> {
   return readOptions(name);
 }
 
-/** The same from the command itself. */
+/** The same, read from the command itself. */
 export async function readOptions(name: string): Promise<KnownOptions> {
   const { command } = ((await commands[name]?.load()) ?? { command: {} }) as { command: Partial<Command> };
   const { options = {}, formats = [] } = command;
@@ -104,7 +106,7 @@ export async function complete(words: string[]): Promise<string[]> {
   }
 }
 
-/** The values that an option may have; none where it is free text or a file, which the shell knows. */
+/** The values of an option; empty for free text and for files, which the shell completes. */
 async function valuesOf(option: string, options: KnownOptions['options'], formats: string[]): Promise<string[]> {
   if (option === 'format') return formats;
   const choices = options[option]?.choices?.map(String);

@@ -1,7 +1,7 @@
 import { basename } from 'node:path';
 import { defineCommand, status, type ArgumentsOf } from './command.js';
 
-/** For each shell the script that asks the program for the words, and how it is loaded. */
+/** For each shell, the script that gets the words from the program, and how to load it. */
 export const shells: Record<string, { script: string; load: string }> = {
   bash: {
     script: `_local_needle() {

@@ -7,7 +7,7 @@ import { defineCommand, type ArgumentsOf, status, lookOptions } from './command.
 import { viewOptions, openProject } from '../app/open.js';
 import { pageAt } from '../app/page-at.js';
 
-/** What is looked for. Throws ProblemError, with the place in the selector where it is invalid. */
+/** Reads the search. Throws ProblemError with the place in the selector that is invalid. */
 export function queryOf({ selector, text }: Pick<FindArguments, 'selector' | 'text'>): Query {
   if ((selector === undefined) === (text === undefined))
     throw new ProblemError([

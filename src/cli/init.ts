@@ -76,7 +76,10 @@ export const command = defineCommand<InitArguments>({
   },
 });
 
-/** What editors look for: the schema of local-needle.yaml, the words of rule files, and, where there is none, settings that name both. */
+/**
+ * Files for editors: the schema of local-needle.yaml, the at-rules of rule files, and settings that name both unless
+ * there are some already.
+ */
 function editorFiles(directory: string): Map<string, string> {
   const json = (value: unknown) => `${JSON.stringify(value, null, 2)}\n`;
   const schema = 'editor/local-needle.schema.json';

@@ -6,7 +6,7 @@ const output = {
   log: (text: string) => void process.stderr.write(`${text}\n`),
 };
 
-// A reader that stops early (head, less) is no error.
+// A reader that stops early (head, less) is not an error.
 process.stdout.on('error', (error: NodeJS.ErrnoException) => {
   if (error.code === 'EPIPE') process.exit(0);
   throw error;

@@ -8,7 +8,7 @@ import { defineCommand, type ArgumentsOf, status } from './command.js';
 import { pageAt } from '../app/page-at.js';
 import { openPages } from '../app/sites.js';
 
-/** Rows of the text without `--all`: more than a person reads. */
+/** Maximum number of rows without `--all`. */
 const rowsAtMost = 200;
 
 /** The condition that the options say, as a rule would write it; null without options. Throws ProblemError. */
@@ -60,7 +60,7 @@ export const command = defineCommand<PagesArguments>({
     const condition = conditionOf(args);
     const shown = condition ? [...conditionPages(condition, site)] : null;
     const report = pagesReport(site, shown ?? site.pages);
-    // Elsewhere than on a terminal nothing is left out.
+    // Nothing is left out when output is piped.
     const most = args.all || !Number.isFinite(style.width) ? Infinity : rowsAtMost;
     if (args.format === 'json') out(json(report));
     else if (args.format === 'csv') out((await import('../report/csv.js')).pagesCsv(report).trimEnd());

@@ -25,7 +25,7 @@ import { shippedName } from '../app/shipped-name.js';
 import { tryRule } from '../app/try-rule.js';
 import { watchFolders } from './watch.js';
 
-/** Throws ProblemError for a port or a time that cannot be. */
+/** Throws ProblemError for an invalid port or time. */
 function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'timeout'>): void {
   // The overview has the port after it.
   if (!Number.isInteger(port) || port < 0 || port > 65_534)
@@ -38,7 +38,7 @@ function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'time
     ]);
 }
 
-/** What the preview shows of what was read. */
+/** The part of a reading that the preview shows. */
 function readingOf({ source, content, input, learnt, keep }: OpenedCheck): Reading {
   return {
     input,
@@ -78,7 +78,7 @@ function upstreamOf({ project, source }: OpenedCheck, args: Omit<PreviewArgument
   };
 }
 
-/** Tries a rule on all of its pages, and writes it where that is wished. */
+/** Tries a rule on all of its pages, and writes it if asked to. */
 function addRule(all: OpenedCheck, rule: NewRule, write: 'no' | 'if-sound' | 'force'): AddAnswer {
   const { addition, report } = tryRule(all, rule, usualFile);
   const written = write === 'force' || (write === 'if-sound' && report.totals.errors === 0);
@@ -146,7 +146,7 @@ export const command = defineCommand<PreviewArguments>({
     const session = new PreviewSession(
       readingOf(all),
       () => {
-        // What was learnt of pages so far is kept for what is read now.
+        // Answers read from pages so far are kept for the new reading.
         all.learnt.save();
         all = openCheck(wanted);
         return readingOf(all);

@@ -1,6 +1,6 @@
 import cliProgress from 'cli-progress';
 
-/** A bar on stderr with what is being done at its end; null if stderr is no terminal. */
+/** A progress bar on stderr, ending with the current task; null if stderr is not a terminal. */
 export function progressBar(noun: string, total: number): cliProgress.SingleBar | null {
   if (!process.stderr.isTTY) return null;
   const bar = new cliProgress.SingleBar(

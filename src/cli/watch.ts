@@ -6,7 +6,7 @@ import { changesText } from '../report/changes.js';
 import { styleFor } from '../report/text.js';
 import type { Output } from './command.js';
 
-/** Several files that an editor saves at once are one change, in milliseconds. */
+/** Files saved within this time are one change, in milliseconds. */
 const settleMs = 120;
 
 /** Calls back with the files below these folders that changed. Links are not followed: they may lead in a circle. */
@@ -27,8 +27,8 @@ export function watchFolders(folders: string[], log: Output['log'], changed: (pa
 }
 
 /**
- * Checks, and again whenever a file of these folders changes, until the program is stopped. After the first time only what
- * changed is shown. A file that is broken meanwhile is said, and the last good check stays what is compared with.
+ * Checks once, then after every change in these folders, until the program is stopped. After the first check only
+ * changes are shown. If a file has an error, the error is shown and the next check is compared with the last good one.
  */
 export async function watchAndCheck(
   folders: string[],

@@ -1,4 +1,4 @@
-/** A map for what is worked out again if it is missing: it empties itself when it is full, so that no program grows by it. */
+/** A map for values that can be computed again: it is emptied when it is full, so that memory stays bounded. */
 export class BoundedMap<K, V> extends Map<K, V> {
   constructor(private readonly most: number) {
     super();

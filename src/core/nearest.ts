@@ -13,7 +13,7 @@ export function nearest(name: string, known: readonly string[]): string | null {
     : null;
 }
 
-/** Names listed where nothing is near; the others are counted. */
+/** Maximum number of names listed where none is near; the rest is counted. */
 const mostListed = 12;
 
 /** `Did you mean "x"?`, or the list of what there is when nothing is near. */

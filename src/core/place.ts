@@ -5,7 +5,7 @@ export interface Place {
   column: number;
 }
 
-/** Something wrong with the input, as a value: only the outermost layer turns it into text. */
+/** An error in the input, as a value: only the outermost layer turns it into text. */
 export interface Problem {
   message: string;
   /** Absent where no one place is at fault (a folder that is missing, say). */
@@ -16,7 +16,7 @@ export interface Problem {
   hint?: string;
 }
 
-/** Something wrong in a piece of text: a selector, or a term of a condition. */
+/** An error in a piece of text: a selector, or a term of a condition. */
 export interface TextFault {
   message: string;
   /** Where in the text, counted from 0 in UTF-16 units. */
@@ -26,7 +26,7 @@ export interface TextFault {
   code?: 'invalid-path';
 }
 
-/** A piece of text cannot be read; whoever knows where the text is makes a problem or a finding of it. */
+/** A text cannot be parsed; code that knows its location turns this into a problem or a finding. */
 export class TextError extends Error implements TextFault {
   constructor(
     message: string,
@@ -39,7 +39,7 @@ export class TextError extends Error implements TextFault {
   }
 }
 
-/** What is wrong in a text, by what reads it and throws TextError; null if nothing is. */
+/** The fault of a text, from a parser that throws TextError; null if it is valid. */
 export function faultOf(read: () => unknown): TextFault | null {
   try {
     read();
@@ -50,7 +50,7 @@ export function faultOf(read: () => unknown): TextFault | null {
   }
 }
 
-/** The input cannot be read as what it should be; carries every problem found, not the first alone. */
+/** The input is invalid or cannot be accessed; holds every problem found, not only the first. */
 export class ProblemError extends Error {
   constructor(
     readonly problems: Problem[],

@@ -1,6 +1,6 @@
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 
-/** The names under which a server of this machine may be asked. */
+/** Host names under which the server answers. */
 const names = ['127.0.0.1', 'localhost'];
 
 /** The origins of a port of this machine. */

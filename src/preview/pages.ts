@@ -33,7 +33,7 @@ export interface PagesOptions {
   log: (text: string) => void;
 }
 
-/** Addresses of which it is remembered what was sent. */
+/** Maximum number of addresses whose response is remembered. */
 const mostSeen = 500;
 
 /** The site with the rules applied: captured pages, or the running site passed through. */
@@ -50,7 +50,7 @@ export async function servePages(options: PagesOptions): Promise<{ app: FastifyI
       .type('text/html; charset=utf-8')
       .send(note('This page could not be shown', message, options.panel()));
   });
-  // Forms and uploads go on as they came.
+  // Forms and uploads are passed on unchanged.
   app.removeAllContentTypeParsers();
   app.addContentTypeParser('*', (_request, payload, done) => done(null, payload));
   app.get(`${ownFolder}*`, (request, reply) => ownFile(session, request, reply));
@@ -148,7 +148,7 @@ function makeSeenPage({ reading }: PreviewSession, address: string, html: string
   return makePage(normalisePath(address, reading.pathOptions), address, address, readOpening(html), site.forms);
 }
 
-/** What the live page's own policy would say to the build. */
+/** What the live page's policy would block. */
 function noticesOf({ bundle, reading }: PreviewSession, page: Page, html: string, policy: string | null): string[] {
   const own = pageAddress(page);
   const at = reading.bundleAddress ?? '/local-needle.css';

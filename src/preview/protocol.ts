@@ -11,7 +11,7 @@ export const panelTag = 'local-needle-panel';
 /** Characters of a page that may be sent to be looked at. */
 export const mostPageText = 8 * 1024 * 1024;
 
-/** News for every open page and overview. */
+/** Events for every open page and overview. */
 export type News =
   | { kind: 'styles'; version: number }
   /** Pages whose scripts or source changed; null: all. */
@@ -27,9 +27,9 @@ export interface OverviewState {
   site: string;
   /** How the pages are looked at: `desktop, as member`. */
   how: string;
-  /** A rule file that is broken: the last good state is shown. */
+  /** The error of a rule file; the last good state is shown meanwhile. */
   problem: string | null;
-  /** The verdicts are being made again; those of before stay until then. */
+  /** The verdicts are being updated; the old ones are shown until then. */
   judging: boolean;
   /** Null before the first verdicts are there. */
   totals: { pages: number; cells: number; errors: number; warnings: number } | null;
@@ -94,7 +94,7 @@ export interface AddRequest {
   force: boolean;
 }
 
-/** What came of it. */
+/** The result. */
 export interface AddAnswer {
   block: string;
   file: string;

@@ -27,7 +27,7 @@ export interface PassOptions {
   log: (text: string) => void;
 }
 
-/** Bytes that a page or stylesheet of the site may have at most. */
+/** Maximum size of a page or stylesheet of the site, in bytes. */
 const mostBytes = 16 * 1024 * 1024;
 
 /** Headers that are meant for the live site's own address. */
@@ -59,7 +59,7 @@ export async function passThrough(
   let told = '';
   const fail = (reply: FastifyReply, error: unknown) => {
     const why = reason(error);
-    // Of a site that is down, not every picture is reported.
+    // If the site is down, not every failing picture is reported.
     if (why !== told || reply.request.headers['sec-fetch-dest'] !== 'image')
       log(`${origin}${reply.request.raw.url} could not be loaded: ${why}`);
     told = why;

@@ -29,7 +29,7 @@ export class RuleRequest implements AddRequest {
   @IsBoolean() force!: boolean;
 }
 
-/** What came with a request as what it must be, or what is wrong with it. */
+/** Validates a request's body: the value, or what is wrong with it. */
 export function requestOf<T extends object>(shape: new () => T, body: unknown): T | string {
   if (typeof body !== 'object' || body === null || Array.isArray(body)) return 'This is not an object';
   const asked = plainToInstance(shape, body);

@@ -23,7 +23,7 @@ export interface Reading {
   shippedName: BundleForm['shippedName'];
   /** Where the live site serves the build; null if nobody said. */
   bundleAddress: string | null;
-  /** What was learnt of pages so far, for builds. */
+  /** Answers read from pages so far, for builds. */
   learnt: Kept<Answers>;
   check: (rules: Rule[]) => CheckReport;
 }
@@ -44,7 +44,7 @@ function asProblem(error: unknown): ProblemError {
   throw error;
 }
 
-/** What ships of a reading; pages of which enough was learnt before are not opened. */
+/** The build of a reading; pages whose answers are known are not opened. */
 const prepare = ({ input, view, learnt }: Reading): Shipments => prepareShipments({ ...input, ...view, learnt });
 
 /** What the preview shows at the moment: the last good reading, and which rules are switched off. */
@@ -80,13 +80,13 @@ export class PreviewSession {
     this.judgeSoon(0);
   }
 
-  /** Tells of news until the function that it returns is called. */
+  /** Sends events until the returned function is called. */
   listen(listener: (news: News) => void): () => void {
     this.listeners.add(listener);
     return () => this.listeners.delete(listener);
   }
 
-  /** Reads everything again; where that fails, what was shown stays. `pagesChanged`: so did the pages themselves. */
+  /** Reads everything again; if that fails, the last state stays. `pagesChanged`: the captured pages changed too. */
   refresh(pagesChanged: boolean): void {
     try {
       const reading = this.read();

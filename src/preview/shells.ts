@@ -71,7 +71,7 @@ export const panelShell = (frames: string[]): string =>
     ` class="panel" data-frames="${escapeHtml(frames.join(' '))}"`,
   );
 
-/** Looks of overview and panel, beside those that they share with reports. */
+/** CSS of overview and panel, besides the CSS shared with reports. */
 export const previewStyle = `
 button { font: inherit; color: var(--ink); background: var(--band); border: 1px solid var(--soft); border-radius: 4px; padding: 2px 10px; cursor: pointer; }
 button:hover { border-color: var(--sea); } button[aria-pressed=true] { background: var(--sea); color: var(--paper); border-color: var(--sea); }

@@ -23,7 +23,7 @@ export interface UiOptions {
   /** The port of the pages. */
   pagesPort: () => number;
   wording: Wording & { cell: (cell: Cell, findings: Finding[]) => string; words: (error: ProblemError) => string };
-  /** The looks that overview and reports share. */
+  /** The CSS that overview and reports share. */
   style: string;
   /** Tries or writes a rule. Throws ProblemError. */
   add: (rule: NewRule, write: 'no' | 'if-sound' | 'force') => AddAnswer;
@@ -33,7 +33,7 @@ export interface UiOptions {
 const mostCounting = 4000;
 
 /**
- * The overview and the panel, on an origin of their own: the site's scripts can neither read nor ask anything here. The
+ * The overview and the panel, on a separate origin: the site's scripts can neither read nor call anything here. The
  * panel is on the site's pages as a frame.
  */
 export function serveUi(options: UiOptions): FastifyInstance {
@@ -111,7 +111,7 @@ export function serveUi(options: UiOptions): FastifyInstance {
   return app;
 }
 
-/** The rule that a asked describes. Throws ProblemError if selector or pages cannot be read: they go into a file. */
+/** The rule that a request describes. Throws ProblemError if selector or pages cannot be read: they go into a file. */
 function newRule({ doing, selector, content, pages, name, note, addedByScript }: AddRequest): NewRule {
   const fault = selectorFault(selector) ?? parseCondition(pages).faults[0];
   if (fault) throw new ProblemError([{ message: fault.message, hint: fault.hint }]);

@@ -96,7 +96,7 @@ export function panelState(
   };
 }
 
-/** The site with a page as it came just now in the place of what was captured of it. */
+/** The site with a page as it was just served instead of as captured. */
 function siteWith({ reading }: PreviewSession, page: Page) {
   const { site } = reading.view;
   return makeSite(site.name, [...site.pages.filter(({ path }) => path !== page.path), page], site.forms);

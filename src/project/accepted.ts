@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import type { Accepted } from '../core/check/accepted.js';
 import { ProblemError } from '../core/place.js';
 
-/** Holds the verdicts of the last accepted check; fit for git: sorted, a line a page. */
+/** Holds the verdicts of the last accepted check; sorted and one line a page, for git. */
 export const acceptedName = 'local-needle.accepted.json';
 
 /** Reads the accepted verdicts; null if none were accepted yet. Throws ProblemError if the file is damaged. */

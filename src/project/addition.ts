@@ -8,10 +8,10 @@ import { loadFileUse, withSource } from './files.js';
 import type { Project } from './project.js';
 import { readRuleFile } from './rule-file.js';
 
-/** Where new rules go unless someone says so. */
+/** The default file for new rules. */
 export const usualFile = 'rules/added.css';
 
-/** A new rule on its way to the end of a rule file; nothing is written yet. */
+/** A new rule to be added at the end of a rule file; nothing is written yet. */
 export interface Addition {
   file: string;
   /** Its `@needle` block. */
@@ -63,6 +63,6 @@ export function prepareAddition(project: Project, wanted: NewRule, writtenFile: 
   return { file, block, rule, findings, form, text };
 }
 
-/** Writes it to the end of its file. Throws ProblemError if that cannot be, or someone else wrote there meanwhile. */
+/** Adds it at the end of its file. Throws ProblemError if the file cannot be written or was changed meanwhile. */
 export const writeAddition = (project: Project, { file, form, text }: Addition): void =>
   writeEdited(project.directory, file, form, text);

@@ -4,7 +4,7 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import writeFileAtomic from 'write-file-atomic';
 
-/** Where caches are; the folder may be deleted at any time. */
+/** The folder of caches; it can be deleted at any time. */
 const cacheFolder = '.local-needle';
 
 /** Changes with every build of the program, so that no cache outlives the code that wrote it. */
@@ -18,7 +18,9 @@ const program = (() => {
 
 const digest = (text: string) => createHash('sha256').update(text).digest('base64url').slice(0, 22);
 
-/** Values kept between runs by text keys. What a run does not ask for is forgotten; a damaged file counts as empty. */
+/**
+ * Values kept between runs by text keys. Entries that a run does not use are dropped; a damaged file counts as empty.
+ */
 export class Cache<T> {
   private readonly path: string;
   private known: Map<string, T> | undefined;
@@ -58,8 +60,8 @@ export class Cache<T> {
   };
 
   /**
-   * Writes the file whole, if anything changed. That it cannot be written is no fault: the next run takes longer. `forget`:
-   * without what this run did not ask for.
+   * Writes the file whole, if anything changed. A failure to write is ignored: the next run takes longer. `forget`:
+   * drop entries that this run did not use.
    */
   save(forget = true): void {
     // A cache that was not read keeps all its entries.
@@ -70,7 +72,7 @@ export class Cache<T> {
       mkdirSync(dirname(this.path), { recursive: true });
       writeFileAtomic.sync(this.path, JSON.stringify({ program, entries }), { fsync: false });
     } catch {
-      // A folder that is read-only stays without a cache.
+      // A read-only folder gets no cache.
     }
   }
 }

@@ -67,7 +67,7 @@ const isPatterns = ValidateBy(
   { message: 'must be a file pattern such as rules/**/*.css, or a list of them' },
 );
 
-/** local-needle.yaml as it is; the entries of `sites`, `states` and so on are validated one by one. */
+/** local-needle.yaml as parsed; the entries of `sites`, `states` and so on are validated one by one. */
 export class Configuration {
   @IsIn([1], { message: "must be 1, the version of this file's form" }) version!: 1;
   @IsObject({ message: 'must map names to sites, such as live: { folder: public }' }) sites!: Record<

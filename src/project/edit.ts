@@ -5,7 +5,7 @@ import writeFileAtomic from 'write-file-atomic';
 import { ProblemError } from '../core/place.js';
 import { systemReason } from './files.js';
 
-/** How a file is written: what an edit must keep. */
+/** How a file is encoded, which an edit must keep. */
 export interface FileForm {
   /** Without its byte order mark. */
   text: string;

@@ -3,7 +3,7 @@ import { dirname, relative, resolve, sep } from 'node:path';
 import { ProblemError, type Place, type Problem } from '../core/place.js';
 import type { FileUse } from '../core/action/action.js';
 
-/** Bytes that a file of the project may have at most. */
+/** Maximum size of a project file, in bytes. */
 const mostBytes = 8 * 1024 * 1024;
 
 /** The file's path from the project's folder, with forward slashes. */
@@ -26,7 +26,7 @@ function readBytes(file: string): Buffer {
   }
 }
 
-/** What the system said, in words. */
+/** A system error in words. */
 export function systemReason(error: unknown): string {
   const { code, message } = error as NodeJS.ErrnoException;
   const words: Record<string, string> = {

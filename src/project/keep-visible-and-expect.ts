@@ -24,7 +24,7 @@ export function readKeepVisible(node: AtRule, reader: Reader): void {
   }
 }
 
-/** Reads `@expect NAME { … }`: conditions, how to look, `@shown`, `@hidden` and style rules. */
+/** Reads `@expect NAME { … }`: conditions, viewport, state and visitor, `@shown`, `@hidden` and style rules. */
 export function readExpectation(node: AtRule, reader: Reader): void {
   const name = node.params.trim();
   if (!node.nodes) return reader.problem(node, 0, '@expect has no block', 'Write @expect NAME { … }.');

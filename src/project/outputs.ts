@@ -6,7 +6,7 @@ import { ProblemError } from '../core/place.js';
 
 const listName = join('.local-needle', 'outputs.json');
 
-/** The folders that builds of this project wrote whole; a damaged list counts as empty. */
+/** Folders that builds of this project wrote completely; a damaged list counts as empty. */
 function known(directory: string): string[] {
   try {
     const value: unknown = JSON.parse(readFileSync(join(directory, listName), 'utf8'));
@@ -16,7 +16,7 @@ function known(directory: string): string[] {
   }
 }
 
-/** Remembers a folder as one that a build wrote whole, and may write again. */
+/** Records a folder that a build wrote completely and may overwrite. */
 export function noteOutput(directory: string, folder: string): void {
   const all = new Set([...known(directory), realpathSync(folder)]);
   mkdirSync(join(directory, '.local-needle'), { recursive: true });
@@ -24,8 +24,8 @@ export function noteOutput(directory: string, folder: string): void {
 }
 
 /**
- * Throws ProblemError if a folder cannot be written whole without losing what is not ours: it holds something that no
- * build of this project wrote, or `source` and it lie in one another.
+ * Throws ProblemError if replacing a folder would lose files that are not ours: it holds something that no build of
+ * this project wrote, or `source` and it lie in one another.
  */
 export function requireOwnFolder(directory: string, folder: string, source: string | null): void {
   const place = existsSync(folder) ? realpathSync(folder) : folder;

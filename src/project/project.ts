@@ -27,7 +27,7 @@ export interface Project {
   problems: Problem[];
 }
 
-/** Reads a project whole. Throws ProblemError with every problem of every file, not the first alone. */
+/** Reads a project. Throws ProblemError with all problems of all files. */
 export function loadProject(directory: string, tolerant = false): Project {
   const root = realpathSync(directory);
   const settings = loadSettings(root);
@@ -137,7 +137,7 @@ function pageFileRules(root: string, folder: string, load: LoadFile): RuleFile {
   return all;
 }
 
-/** Selectors of states that browsers would not read. Not looked at where no rules are: commands that only list pages start faster so. */
+/** Invalid selectors of states. Not checked for commands that need no rules, which start faster this way. */
 function stateProblems(settings: Settings): Problem[] {
   return Object.entries(settings.states).flatMap(([name, { addClass, removeClass, pseudoClass }]) =>
     [...addClass, ...removeClass, ...pseudoClass].flatMap(([selector]): Problem[] => {
@@ -149,7 +149,7 @@ function stateProblems(settings: Settings): Problem[] {
   );
 }
 
-/** Names that a rule takes from local-needle.yaml and that are not there. */
+/** Names used in a rule that local-needle.yaml does not define. */
 function unknownNames(rule: Rule | Expectation, settings: Settings): Problem[] {
   const lists = {
     state: Object.keys(settings.states),

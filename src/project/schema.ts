@@ -86,7 +86,7 @@ function explain(schema: Schema): Schema {
       explained[key] ? { ...value, description: explained[key] } : value,
     ]),
   );
-  // The library's name for it is none of the standard's.
+  // The library's name for it is not in the standard.
   for (const value of Object.values(properties)) if (value['format'] === 'url') value['format'] = 'uri';
   return { ...schema, properties };
 }

@@ -32,7 +32,7 @@ export function loadSettings(directory: string): Settings {
   return readConfiguration(readProjectText(directory, join(directory, configurationName)), configurationName);
 }
 
-/** Whether a path is a folder. Throws ProblemError with what the system said if it cannot be known. */
+/** Whether a path is a folder. Throws ProblemError with the system's error if that cannot be read. */
 export function requireFolder(path: string, shown: string): void {
   try {
     if (statSync(path).isDirectory()) return;

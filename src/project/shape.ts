@@ -4,7 +4,7 @@ import { getMetadataStorage, validateSync } from 'class-validator';
 import { renamedHint } from '../core/former-names.js';
 import { suggestion } from '../core/nearest.js';
 
-/** Something wrong with one entry of an object that came from outside. */
+/** A fault in one entry of an object from outside. */
 export interface ShapeFault {
   /** The way to the entry, from the outermost object. */
   keys: string[];
@@ -23,7 +23,7 @@ export function knownKeys(shape: Shape<object>): string[] {
   return [...new Set(found.map((metadata) => metadata.propertyName))];
 }
 
-/** A value as an object of the class that describes it, with everything in which it differs; without faults it is what the class says. */
+/** A value as an object of the class that describes it, with all faults; without faults it fits the class. */
 export function checkedShape<T extends object>(
   shape: Shape<T>,
   value: unknown,

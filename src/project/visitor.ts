@@ -3,8 +3,8 @@ import { ProblemError, type Problem } from '../core/place.js';
 import type { Settings } from './read-configuration.js';
 
 /**
- * The request headers of a visitor, with `${NAME}` filled from the environment. Throws ProblemError if the visitor is not
- * known or a variable is not set. The values are secrets: they go into requests and nowhere else.
+ * The request headers of a visitor, with `${NAME}` filled from the environment. Throws ProblemError if the visitor is
+ * not known or a variable is not set. The values are secrets: they are used in requests only.
  */
 export function visitorHeaders(
   settings: Settings,

@@ -23,7 +23,7 @@ const kilobytes = (bytes: number) => `${(bytes / 1024).toFixed(1)} KB`;
 /** Files that are listed by name. */
 const mostListed = 8;
 
-/** What was built, where it went, what was proven of it, and what to do with it. */
+/** The files that were built, where they are, what was verified, and how to load them. */
 export function buildText(report: BuildReport): string {
   const { site, rules, pages, files, zipped, summary, bundle, folder, left, proof } = report;
   const lines = [`${site}: ${count(rules, 'rule')} for ${count(pages, 'page')}`];

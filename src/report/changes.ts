@@ -3,7 +3,7 @@ import type { Cell, CheckReport } from '../core/check/verdict.js';
 import { findingsText } from './check-text.js';
 import { count, printable, type Style } from './text.js';
 
-/** What is other in a check than in the one before: cells and findings that came, went or changed. */
+/** The differences between two checks: cells and findings that are new, gone or changed. */
 export function changesText(before: CheckReport, now: CheckReport, style: Style): string {
   const { colour } = style;
   const key = ({ rule, page }: Cell) => `${rule} on ${page}`;

@@ -66,7 +66,7 @@ export function totalsText({ cells, totals: { errors, warnings } }: CheckReport,
   return `${count(cells.length, 'cell')}${verdicts.length > 0 ? `: ${verdicts.join(', ')}` : ''}. ${errors > 0 ? colour.red(count(errors, 'error')) : 'No errors'}, ${warnings > 0 ? colour.amber(count(warnings, 'warning')) : 'no warnings'}.`;
 }
 
-/** Where verdicts vary by viewport, and where a browser's differ from the static ones. */
+/** Verdicts that vary by viewport, and browser verdicts that differ from the static ones. */
 function variationLines(
   report: CheckReport & { variations?: Variation[]; differences?: Difference[] },
   style: Style,
@@ -99,7 +99,7 @@ function variationLines(
   return lines;
 }
 
-/** Pages on which a rule does the very same are one row. */
+/** Pages with the same result are one row. */
 export function groupCells(cells: Cell[]): { pages: string[]; cell: Cell }[] {
   const groups = new Map<string, { pages: string[]; cell: Cell }>();
   for (const cell of cells) {

@@ -1,7 +1,7 @@
 import type { CompareReport } from '../core/compare/compare.js';
 import { count, firstFew, printable, type Style } from './text.js';
 
-/** How two sites differ, as text: what breaks first, then what is merely other. */
+/** How two sites differ, as text: what breaks rules first. */
 export function compareText(report: CompareReport, { colour }: Style): string {
   const [here, there] = report.sites;
   const lines = [`${colour.bold(here)} and ${colour.bold(there)}`, ''];

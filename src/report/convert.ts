@@ -9,7 +9,7 @@ export interface ConvertedFiles {
   leftovers: string[];
 }
 
-/** What was converted, what was left and why, and what proves that nothing changed. */
+/** What was converted, what was left and why, and the proof that nothing changed. */
 export function convertText(
   result: ConvertResult,
   files: ConvertedFiles,

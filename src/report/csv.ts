@@ -2,7 +2,7 @@ import { stringify } from 'csv-stringify/sync';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { pagesReport } from './pages.js';
 
-/** A text of a page that a spreadsheet would take for a formula is kept from being one. */
+/** Prevents a spreadsheet from reading a page's text as a formula. */
 const form = { record_delimiter: 'windows', escape_formulas: true } as const;
 
 /** The cells of a check as CSV (RFC 4180): a line for each action of a rule on a page, and for each cell without any. */

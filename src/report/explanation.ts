@@ -1,7 +1,7 @@
 import { verdictMeanings } from '../core/check/verdict.js';
 import type { Style } from './text.js';
 
-/** What the docs say of a code: of a verdict its meaning, of a finding its section. */
+/** The docs of a code: the meaning of a verdict, the section of a finding. */
 export interface Explanation {
   code: string;
   verdict: string | null;
@@ -9,7 +9,7 @@ export interface Explanation {
   finding: string | null;
 }
 
-/** Looks a code up. `docs`: the text of docs/findings.md, with a section for each finding. Null for a code that there is none of. */
+/** Looks a code up. `docs`: the text of docs/findings.md, with a section for each finding. Null for an unknown code. */
 export function explanationOf(code: string, docs: string): Explanation | null {
   const start = docs.indexOf(`\n### ${code}\n`);
   const rest = start < 0 ? null : docs.slice(start + code.length + 6);

@@ -1,4 +1,4 @@
-/** The looks of a report: light and dark as the reader has it, nothing loaded from elsewhere. */
+/** CSS of a report: light or dark by preference, no external files. */
 export const reportStyle = `
 :root { color-scheme: light dark; --ink: light-dark(#16232b, #e4ecef); --soft: light-dark(#4c616c, #a5b8c1); --paper: light-dark(#fff, #12191d); --band: light-dark(#eef4f5, #1b262c); --line: light-dark(#cfdbdf, #33444d); --good: light-dark(#17673a, #7fd6a0); --bad: light-dark(#a3221a, #ff9a90); --odd: light-dark(#7a4b00, #f0c070); --sea: light-dark(#0b5563, #7cc7d6); }
 * { box-sizing: border-box; }
@@ -21,7 +21,7 @@ label:has([type=checkbox]) { white-space: nowrap; } .hit { color: var(--good); }
 @media print { #tools { display: none !important; } .rule, .finding { content-visibility: visible; } }
 `;
 
-/** What a report does beyond being read: search and filter. */
+/** The report's script: search and filter. */
 export const reportScript = `
 (() => {
   const tools = document.getElementById('tools'), search = document.getElementById('search'), shown = document.getElementById('shown');

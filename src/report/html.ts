@@ -6,10 +6,10 @@ import { groupCells, groupFindings } from './check-text.js';
 import { count, printable } from './text.js';
 import { reportScript, reportStyle } from './html-parts.js';
 
-/** Text from pages and rules as it may be in the report. */
+/** Escapes text from pages and rules. */
 const safe = (text: string) => escape(printable(text));
 
-/** A check as one page that needs nothing else: findings first, then each rule with what it does on its pages. */
+/** A check as one self-contained page: findings first, then each rule with its verdicts. */
 export function checkHtml(report: CheckReport): string {
   const { site, viewport, totals, cells, findings } = report;
   const verdicts = [...new Set(cells.map(({ verdict }) => verdict))];
@@ -57,7 +57,7 @@ ${report.rules.map((rule) => ruleHtml(rule, byRule.get(rule.rule) ?? [], hints))
 
 const badge = (verdict: Verdict) => `<span class="verdict ${verdict}">${verdict}</span>`;
 
-/** Findings, those that say the same as one. */
+/** Findings; equal ones are merged. */
 export const findingsHtml = (findings: Finding[]): string =>
   findings.length === 0 ? '<p>None.</p>' : groupFindings(findings).map(findingHtml).join('\n');
 
@@ -74,7 +74,7 @@ function findingHtml(group: Finding[]): string {
 const pageList = (pages: string[]) =>
   `<ul class="pages">${pages.map((page) => `<li>${safe(page)}</li>`).join('')}</ul>`;
 
-/** Pages that are named in a row before they are folded. */
+/** Maximum number of pages named in a row; the rest is folded. */
 const fewPages = 3;
 
 function ruleHtml(rule: CheckReport['rules'][number], cells: Cell[], hints: Map<string, Finding[]>): string {
@@ -100,7 +100,7 @@ export function summaryOf({ actions, sure }: Cell): string {
   return `${count(elements, 'element')}${lost > 0 ? `, ${lost} lost` : ''}${sure ? '' : ', not sure'}`;
 }
 
-/** What a rule does on a page: its actions, what beats them, what to do. */
+/** A rule's verdict on a page: its actions, the winners, the hints. */
 export function cellHtml({ actions, dependsOn = [] }: Cell, findings: Finding[]): string {
   const hints = [...new Set(findings.flatMap(({ hint }) => hint ?? []))];
   return `<ul>${actions.map(actionHtml).join('')}</ul>${dependsOn.length > 0 ? `<p>Depends on ${safe(dependsOn.join(', '))}.</p>` : ''}${hints.map((hint) => `<p class="hint">${safe(hint)}</p>`).join('')}`;

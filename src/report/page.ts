@@ -3,7 +3,7 @@ import type { Page, Site } from '../core/page/page.js';
 import { targetOptions } from '../core/target/target-options.js';
 import { count, firstFew, printable, table, type Style } from './text.js';
 
-/** What the template could write on the body of a page that has no handle of its own, as its other pages have it. */
+/** A handle that the template could write on the body of a page without a unique one, like on other pages. */
 export function proposals(page: Page, site: Site): string[] {
   if (soleHandles(page, site).length > 0) return [];
   const slug = (text: string) =>

@@ -5,7 +5,7 @@ import { expressionFor } from '../core/target/expression.js';
 import type { Page, Site } from '../core/page/page.js';
 import { count, printable, table, wrapped, type Column, type Style } from './text.js';
 
-/** The list of a site's pages as read by others; its shape is kept. */
+/** The JSON form of the list of pages; its shape is stable. */
 export function pagesReport(site: Site, shown: Page[] = site.pages) {
   return {
     kind: 'local-needle.pages',
@@ -75,7 +75,7 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
   return lines.map((line) => (line.startsWith(' ') ? line : wrapped(line, style))).join('\n');
 }
 
-/** How many characters at the end of all titles are the same: the site's own name, which tells no page apart. */
+/** The length of the ending that all titles share: usually the site's name. */
 function commonEnding([first = '', ...others]: string[]): number {
   let length = others.length === 0 ? 0 : first.length;
   for (const title of others) while (!title.endsWith(first.slice(first.length - length))) length--;
@@ -83,7 +83,7 @@ function commonEnding([first = '', ...others]: string[]): number {
   return /^\s*[·|–—:-]/u.test(ending) ? length : 0;
 }
 
-/** How sure it is that a form is one, in words: its IDs should differ from page to page, on many pages. */
+/** How reliable a form is, in words: its IDs should differ from page to page, on many pages. */
 function sureness({ pages, ids }: FoundForm): string {
   if (ids < pages) return `, ${pages - ids} of them with an ID that another page also has, so this is a guess`;
   return pages < 3 ? ', too few to be sure' : ', all unique';

@@ -3,7 +3,7 @@ import type { CheckReport } from '../core/check/verdict.js';
 import type { Rule } from '../core/rule/rule.js';
 import { count, printable, shortened, table, type Style } from './text.js';
 
-/** Every rule as read by others: what it is for, what it does, and what it came to at the last look. */
+/** The JSON form of a rule: what it is for, what it does, and its verdicts. */
 export function rulesReport(rules: Rule[], report: CheckReport | null, today: string) {
   return {
     kind: 'local-needle.rules',

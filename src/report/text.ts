@@ -6,18 +6,18 @@ import wrapAnsi from 'wrap-ansi';
 /** Colours that can be read on a dark and on a white ground. */
 export type Palette = Pick<ChalkInstance, 'bold' | 'dim' | 'red' | 'green' | 'cyan'> & { amber: ChalkInstance };
 
-/** How text comes out. */
+/** How text is printed. */
 export interface Style {
   /** Colours nothing where colours are off. */
   colour: Palette;
-  /** Columns of the terminal; Infinity where the text goes to a file or another program: nothing is cut or wrapped then. */
+  /** Columns of the terminal; Infinity when piped: nothing is cut or wrapped then. */
   width: number;
 }
 
 const palette = (level: 0 | 1 | 2): Palette => {
   const chalk = new Chalk({ level });
   const { bold, dim, red, green, cyan } = chalk;
-  // The usual yellow cannot be read on white.
+  // Standard yellow cannot be read on white.
   return { bold, dim, red, green, cyan, amber: level === 2 ? chalk.ansi256(130) : chalk.yellow };
 };
 
@@ -61,7 +61,7 @@ const bare = {
   middle: '  ',
 };
 
-/** A column of a table, and what becomes of it where the terminal is too narrow. */
+/** A column of a table, and how it adapts to a narrow terminal. */
 export interface Column {
   title: string;
   /** Its text is cut down to this many characters, the last such column first. */
@@ -73,8 +73,8 @@ export interface Column {
 }
 
 /**
- * A table without lines: on a terminal one line a row, as wide as the terminal at most, as far as its columns can give way.
- * Elsewhere nothing is cut, and a tab is between columns, for `cut` and `awk`.
+ * A table without lines. On a terminal each row is one line that fits its width, as far as the columns can shrink. When
+ * piped, nothing is cut and tabs separate columns, for `cut` and `awk`.
  */
 export function table(columns: Column[], rows: string[][], { colour, width }: Style): string {
   const head = columns.map(({ title }) => title);
@@ -111,7 +111,9 @@ export function table(columns: Column[], rows: string[][], { colour, width }: St
     .join('\n');
 }
 
-/** The widths of columns on a line of this many characters; 0 for one that is left out. The last columns give way first. */
+/**
+ * The widths of columns in a line of this many characters; 0 for one that is left out. The last columns shrink first.
+ */
 function fitted(columns: Column[], natural: number[], width: number): number[] {
   const widths = [...natural];
   const excess = () => widths.reduce((sum, each) => sum + (each > 0 ? each + gap : 0), 0) - width;
@@ -138,7 +140,7 @@ const rowsAtOnce = 50;
 
 const plain = (text: string) => text.replace(/\u001b\[[0-9;]*m/g, '');
 
-/** Text cut to a width; it keeps a colour that it has as a whole. */
+/** Text cut to a width; a colour around the whole text is kept. */
 function cut(text: string, most: number): string {
   if (stringWidth(text) <= most) return text;
   const [, before = '', after = ''] = /^(\u001b\[[0-9;]*m)[^\u001b]*(\u001b\[[0-9;]*m)$/.exec(text) ?? [];

@@ -88,7 +88,7 @@ function byDeclaration(pairs: WhyPair[]): WhyPair[][] {
 
 const isSame = ({ won, value, without }: WhyPair) => won && value === without;
 
-/** A declaration with its longhands; those to which the same happens in one line. */
+/** A declaration with its longhands; those with the same result share a line. */
 function declarationLines(pairs: WhyPair[], style: Style): string[] {
   const { colour } = style;
   const [first] = pairs;
@@ -111,7 +111,7 @@ function declarationLines(pairs: WhyPair[], style: Style): string[] {
   return lines;
 }
 
-/** What happens to one pair; a null character stands for the names of the properties. */
+/** The result of one pair; a null character is the placeholder for the property names. */
 function pairLines(pair: WhyPair, { colour }: Style): string[] {
   const { winner, step } = pair;
   const by = winner

@@ -60,12 +60,15 @@ export interface StylesheetAction extends ActionOf<'stylesheet'> {
   address: string;
 }
 
-/** An at-rule that selects nothing (`@font-face`, `@keyframes`, …). Names that it defines are the rule's own (own-names.ts). */
+/**
+ * An at-rule that selects nothing (`@font-face`, `@keyframes`, …). Names that it defines are made unique to the rule
+ * (own-names.ts).
+ */
 export interface DefinitionAction extends ActionOf<'definition'> {
   node: AtRule;
 }
 
-/** What a rule does to some elements of its pages. */
+/** One thing that a rule does to elements of its pages. */
 export type Action =
   | HideAction
   | OnlyHereAction
@@ -83,6 +86,6 @@ export interface FileUse {
   at: Place;
   /** The file's path in the project; null for an address that the site or another host serves (`/x.svg`, `https:…`). */
   path: string | null;
-  /** The file's bytes; null for an address, and where it could not be read (a finding says so). */
+  /** The file's bytes; null for an address, and for a file that could not be read (there is a finding then). */
   content: Uint8Array | null;
 }

@@ -21,14 +21,14 @@ const nothingNamed = (): CompiledAction['sheet'] => ({
 
 const compiledKnown = new WeakMap<Rule, CompiledRule>();
 
-/** Makes a rule ready for the cascade; the same rule is compiled once. */
+/** Compiles a rule for the cascade; each rule is compiled once. */
 export function compileRule(rule: Rule): CompiledRule {
   const known = compiledKnown.get(rule) ?? compiled(rule);
   compiledKnown.set(rule, known);
   return known;
 }
 
-/** The action of a rule, made ready. */
+/** Compiles one action of a rule. */
 export const compiledAction = (rule: Rule, action: Action): CompiledAction => {
   const found = compileRule(rule).actions.find((each) => each.action === action);
   if (!found) throw new Error(`The rule "${rule.name}" has no such action`);
@@ -76,7 +76,7 @@ function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule)
   const selectors = action.selectors
     .flatMap(({ text }) => compileScoped(text, scoped) ?? [])
     .map((selector) => withScopeWeight(kind.narrowed(action, selector)));
-  // Inside @scope an element matches or not by the root that is asked about.
+  // Inside @scope, whether an element matches depends on the scoping root.
   compiled.selectors = scoped ? null : selectors.map(remembering);
   compiled.rules = [
     {
@@ -149,13 +149,13 @@ function remembering(selector: SheetSelector): OurSelector {
   };
 }
 
-/** A scope weighs (0,1,1), however the pages are picked (docs/verdicts.md, Scope). */
+/** A scope has specificity (0,1,1), whatever picks the pages (docs/verdicts.md, Scope). */
 const withScopeWeight = (selector: SheetSelector): SheetSelector => ({
   ...selector,
   specificity: [selector.specificity[0], selector.specificity[1] + 1, selector.specificity[2] + 1],
 });
 
-/** What of these actions is in the cascade of a page, in the order in which it ships. */
+/** The style rules of these actions, in the order in which they ship. */
 export function ourSheet(actions: readonly CompiledAction[]): OurSheet<Owner> | null {
   if (actions.length === 0) return null;
   const sheet: OurSheet<Owner> = { ...nothingNamed(), rules: actions.flatMap(({ rules }) => rules) };

@@ -14,7 +14,7 @@ export interface Owner {
   placeOf: (declaration: SheetDeclaration) => Place;
 }
 
-/** A rule made ready for the cascade, once for all pages. */
+/** A rule compiled for the cascade, once for all pages. */
 export interface CompiledRule {
   rule: Rule;
   actions: CompiledAction[];
@@ -23,7 +23,7 @@ export interface CompiledRule {
 export interface CompiledAction {
   action: Action;
   owner: Owner;
-  /** What it ships; empty if that is no style. */
+  /** The style rules that it ships; empty if it ships none. */
   rules: OurRule<Owner>[];
   /** Its selectors, to find elements with; null if only the cascade can tell (`@scope`) or it ships no styles. */
   selectors: OurSelector[] | null;
@@ -36,7 +36,9 @@ export interface CompiledAction {
   sheet: Pick<OurSheet<Owner>, 'layers' | 'keyframes' | 'registered' | 'makesContainers'>;
 }
 
-/** A selector of ours that finds its elements once a page, for it is asked of each of them again and again. */
+/**
+ * A selector of ours that finds all of its elements on a page at once, since it is tested on each of them many times.
+ */
 export interface OurSelector extends SheetSelector {
   elements: (document: PageDocument) => Element[];
 }

@@ -3,7 +3,7 @@ import type { DefinitionAction } from './action.js';
 import { probeOf } from './css.js';
 import type { ActionKind } from './kind.js';
 
-/** An at-rule that selects nothing: it counts only by what uses it, and has no verdict. */
+/** An at-rule that selects nothing: it acts only where another rule uses it, and has no verdict. */
 export const definition: ActionKind<DefinitionAction> = {
   atRule: null,
   reaches: 'own-pages',

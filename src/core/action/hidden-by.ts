@@ -7,7 +7,9 @@ import { lineageOf, type Element } from '../page/document.js';
 import { elementPath } from '../page/element-path.js';
 import { placeOfWinner } from './pair.js';
 
-/** What hides an element that ought to be displayed; the reason is null where nothing else is said of it. */
+/**
+ * The declaration that hides an element that should be displayed; the reason is null if no other declaration applies.
+ */
 export function hiddenBy(element: Element, look: OpenedPage): OverriddenPair | null {
   const at = lineageOf(element).find((each) => look.built.value(each, '', 'display') === 'none');
   const winner = at && look.cascade.winner(at, '', 'display');
@@ -16,7 +18,7 @@ export function hiddenBy(element: Element, look: OpenedPage): OverriddenPair | n
   return { element: elementPath(element), property: 'display', by };
 }
 
-/** Why what hides an element wins over what else a stylesheet says of it: no declaration of ours is there. */
+/** Why the hiding declaration wins over the site's other declarations; we have no declaration there. */
 function reasonOf(winner: Winner<Owner>, element: Element, { cascade }: OpenedPage): CascadeStep | null {
   if (winner.declaration.important) return 'important';
   if (winner.block.weight.inline) return 'inline';

@@ -4,21 +4,21 @@ import type { Element } from '../page/document.js';
 import type { CompiledAction } from './compiled.js';
 import { overriddenBy, countPairs, type Pair } from './pair.js';
 
-/** Lost pairs that a report lists. */
+/** Maximum number of lost pairs in a report. */
 export const mostOverridden = 20;
 
 /** What an action does on one page. */
 export interface Judgement {
   result: ActionResult;
-  /** Whether anything on the page differs because of it. */
+  /** Whether it changes anything on the page. */
   changes: boolean;
   dependsOn: string[];
   lost: Pair[];
-  /** What it does cannot be seen on a captured page. */
+  /** Its effect cannot be seen on a captured page. */
   unseen: boolean;
 }
 
-/** The judgement of an action that sets no property: by whether it changes anything, if that can be seen at all. */
+/** The judgement of an action that sets no property, by whether it changes anything; pending if that cannot be seen. */
 export const judgedByEffect = (
   { action: { kind, selector } }: CompiledAction,
   elements: Element[],

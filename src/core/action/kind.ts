@@ -35,33 +35,36 @@ export interface Probe {
 export interface ActionKind<A extends ActionOf<string>> {
   /** The at-rule that makes it; null if CSS's own rules do. */
   atRule: AtRuleOf<A> | null;
-  /** Whose visitors get it: those of the author's own pages, or of all others. */
+  /** Where it acts: on the rule's own pages, or on all other pages. */
   reaches: 'own-pages' | 'other-pages';
-  /** How its pages are told apart in what ships: by the rule's conditions, by each page's links, or not at all, since it selects nothing. */
+  /**
+   * How the build distinguishes its pages: by the rule's conditions, by each page's links, or not at all, since it
+   * selects nothing.
+   */
   scope: 'conditions' | 'links' | 'none';
   /** The declarations in the rule file. */
   written: (action: A) => Declaration[];
   /** What it writes into the stylesheet; null for nothing. `served`: the address that a file ships under. */
   css: (action: A, served: (file: FileUse) => string) => Css | null;
-  /** Limits a selector of it to the elements that it is about. */
+  /** Limits one of its selectors to the elements that it acts on. */
   narrowed: (action: A, selector: SheetSelector) => SheetSelector;
   /** What local-needle.js does; null if it needs none. `selectors`: as they ship. */
   task: (action: A, selectors: string[], served: (file: FileUse) => string) => ActionTask | null;
   /** Whether nothing of it happens without local-needle.js. */
   needsScript: (action: A) => boolean;
   loads: (action: A) => Load[];
-  /** The elements that it is about on a page; null: those that its selectors match. */
+  /** The elements that it acts on; null: all that its selectors match. */
   elements: ((action: A, look: OpenedPage) => Element[]) | null;
   /** Whether what it is for is missing on a page. `matched`: by its selectors alone; `elements`: what it is about. */
   isMissing: (matched: number, elements: number) => boolean;
-  /** What it does on a page: by the declarations that it wins or loses, or otherwise; null if it has no verdict. */
+  /** Judges it on a page, by the declarations that it wins or loses or in another way; null if it has no verdict. */
   judge:
     'by-pairs' | ((compiled: CompiledAction, action: A, elements: Element[], look: OpenedPage) => Judgement) | null;
-  /** What is wrong with it on a page beside its verdict. */
+  /** Findings about it on a page, besides its verdict. */
   findings: (action: A, rule: string, elements: Element[], look: OpenedPage) => Finding[];
-  /** Whether it may take an element out of sight. */
+  /** Whether it may hide an element. */
   mayHide: (action: A) => boolean;
-  /** Whether it takes what is inside its elements out of the page. */
+  /** Whether it removes what is inside its elements. */
   replacesContent: (action: A) => boolean;
   probe: (action: A) => Probe;
 }

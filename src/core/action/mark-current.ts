@@ -58,7 +58,7 @@ export const markCurrent: ActionKind<MarkCurrentAction> = {
   needsScript: () => false,
   loads: () => [],
   elements: null,
-  // A page without a link to itself is none that it is for.
+  // It does not concern a page without a link to itself.
   isMissing: (matched) => matched === 0,
   judge: 'by-pairs',
   findings: () => [],

@@ -5,7 +5,7 @@ import { judgedByEffect, mostOverridden } from './judgement.js';
 import type { ActionKind } from './kind.js';
 import { oneForEach } from './reading.js';
 
-/** Hides on every page but the rule's own; there it must be displayed. */
+/** Hides elements on every page but the rule's own, where they must be displayed. */
 export const onlyHere: ActionKind<OnlyHereAction> = {
   atRule: {
     name: 'only-here',

@@ -4,7 +4,7 @@ import type { Rule } from '../rule/rule.js';
 import type { DefinitionAction } from './action.js';
 import { actionKind } from './index.js';
 
-/** What at-rules define by a name that holds on every page that loads the build, and where that name is used. */
+/** Names that at-rules define for every page that loads the build, and the properties that use them. */
 const kinds: { atRule: RegExp; uses: RegExp; isFont?: true; dashed?: true }[] = [
   { atRule: /^(-\w+-)?keyframes$/i, uses: /^(-\w+-)?animation(-name)?$/i },
   { atRule: /^font-face$/i, uses: /^font(-family)?$/i, isFont: true },
@@ -33,7 +33,7 @@ export function giveOwnNames(rule: Rule): void {
   }
   for (const action of rule.actions) {
     const visible = names.filter(({ definition }) => definition.on.every((condition) => action.on.includes(condition)));
-    // Of two names the nearer one counts: the one with more conditions around it.
+    // Of two definitions the one with more conditions around it applies.
     visible.sort((a, b) => b.definition.on.length - a.definition.on.length);
     for (const declaration of actionKind(action).written(action)) rename(declaration, visible);
   }
@@ -76,7 +76,7 @@ function rename(declaration: Declaration, names: OwnName[]): void {
   const { prop, value } = declaration;
   const done = new Set<string>();
   for (const { kind, from, to } of names) {
-    // A custom property may carry a name on to where it is used.
+    // A custom property can hold a name that is used elsewhere.
     const uses = kind.uses.test(prop) || (prop.startsWith('--') && !kind.isFont);
     const key = `${kinds.indexOf(kind)} ${from}`;
     if (!uses || done.has(key) || !value.toLowerCase().includes(from.toLowerCase().split(' ')[0] ?? '')) continue;

@@ -14,14 +14,14 @@ export interface Pair {
   element: Element;
   pseudo: string;
   longhand: string;
-  /** Our own declaration, with what it weighs. */
+  /** Our declaration with its weight in the cascade. */
   ours: { declaration: SheetDeclaration; weight: Weight; block: DeclarationBlock<Owner> };
   winner: Winner<Owner>;
-  /** Whether the winner is of this rule. */
+  /** Whether this rule's declaration wins. */
   isOurs: boolean;
   /** Ours wins, or what wins computes to the same. */
   won: boolean;
-  /** What it depends on that was not captured. */
+  /** Uncaptured stylesheets that could change it. */
   dependsOn: string | null;
 }
 
@@ -77,7 +77,7 @@ export interface PairCount {
   lost: Pair[];
 }
 
-/** Counts the pairs of an action; only those that another rule wins are looked at closely. */
+/** Counts the pairs of an action; only lost pairs are examined in detail. */
 export function countPairs(compiled: CompiledAction, elements: Element[], look: OpenedPage): PairCount {
   const { cascade, built, bare } = look;
   const count: PairCount = { pairs: 0, won: 0, changes: false, dependsOn: new Set(), lost: [] };
@@ -106,14 +106,14 @@ export function countPairs(compiled: CompiledAction, elements: Element[], look: 
   return count;
 }
 
-/** The declaration of a block that stands for a longhand: the last one, the last important one first. */
+/** The declaration of a block that applies to a longhand: the last important one, else the last. */
 function ownDeclaration({ declarations }: DeclarationBlock<Owner>, longhand: string): SheetDeclaration | undefined {
   const names = namesFor(longhand);
   const own = declarations.filter(({ name }) => names.has(name));
   return own.filter(({ important }) => important).pop() ?? own[own.length - 1];
 }
 
-/** What beats a pair, as reports tell it. */
+/** The winner of a lost pair, for reports. */
 export function overriddenBy(pair: Pair, look: OpenedPage): OverriddenPair {
   const { element, pseudo, longhand, winner, ours } = pair;
   return {
@@ -123,7 +123,7 @@ export function overriddenBy(pair: Pair, look: OpenedPage): OverriddenPair {
   };
 }
 
-/** Where a winning declaration is, and the selector of its rule. */
+/** The location of a winning declaration, and the selector of its rule. */
 export function placeOfWinner(
   winner: Winner<Owner>,
   element: Element,

@@ -14,7 +14,7 @@ export interface AtRuleOf<A extends ActionOf<string>> {
   block: 'needed' | 'optional' | 'none';
   /** Descriptors that may be in its block, besides declarations. */
   descriptors: readonly string[];
-  /** Reads it; what is wrong with it goes to the reader. */
+  /** Reads it and reports errors to the reader. */
   read: (given: GivenAtRule, reader: ActionReader) => A[];
 }
 
@@ -35,11 +35,11 @@ export interface Descriptors<T> {
   faulty: boolean;
 }
 
-/** What an action's reading needs of the rule file that it is in. */
+/** What the reader of an action can use from the rule file. */
 export interface ActionReader {
   /** The place `offset` characters into a node's source. */
   place: (node: ChildNode, offset: number) => Place;
-  /** Says that the file cannot be used so. */
+  /** Adds an error: the file cannot be used. */
   problem: (node: ChildNode, offset: number, message: string, hint?: string) => void;
   /** Adds a finding: the file stays usable. */
   found: (
@@ -57,7 +57,7 @@ export interface ActionReader {
   fileUse: (node: ChildNode, text: string, offset: number, ofTheProject: boolean) => FileUse | null;
   /** The files and addresses that a declaration's value names; those that are missing are findings. */
   filesOf: (node: Declaration) => FileUse[];
-  /** Reads the descriptors of a block by the class that describes them; says what else is there. */
+  /** Reads the descriptors of a block with the class that describes them, and reports anything else in it. */
   descriptors: <T extends object>(node: AtRule, shape: new () => T) => Descriptors<T>;
 }
 

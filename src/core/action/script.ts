@@ -35,7 +35,7 @@ export const scriptAction = (
   where: Pick<ScriptAction, 'at' | 'source' | 'on'>,
 ): ScriptAction => ({ kind: 'script', selector: '', selectors: [], ...where, within: [], files: [], file, waitFor });
 
-/** What keeps browsers from reading a script; null if nothing does. */
+/** The syntax error of a script; null if there is none. */
 export function scriptFault(file: FileUse): Finding | null {
   if (!file.content) return null;
   try {
@@ -59,7 +59,7 @@ export function scriptFault(file: FileUse): Finding | null {
   }
 }
 
-/** Runs a script on the rule's own pages. A captured page cannot show what it does. */
+/** Runs a script on the rule's own pages. Its effect cannot be seen on a captured page. */
 export const script: ActionKind<ScriptAction> = {
   atRule: {
     name: 'script',

@@ -23,7 +23,7 @@ function read({ node, params, offset, on }: GivenAtRule, reader: ActionReader): 
   return [];
 }
 
-/** The sheets that it brings to a page. */
+/** The stylesheets that it adds to a page. */
 const usesOf = ({ address }: StylesheetAction, look: OpenedPage) => look.external.get(address) ?? [];
 
 /** Loads a stylesheet that the site or another host serves, before our own. */

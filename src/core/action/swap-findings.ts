@@ -64,10 +64,10 @@ function sizeOf(content: Uint8Array | null): Size | null {
   }
 }
 
-/** Proportions that differ by less than this show no difference. */
+/** Aspect ratios that differ by less than this look the same. */
 const sameShape = 0.02;
 
-/** Why a picture does not fit the place of another; null if it does, or where nothing is known of the other. */
+/** Why a picture does not fit where another was; null if it fits, or if the other's size is unknown. */
 function misfit(ours: Size, element: Element, look: OpenedPage): { wanted: Size; effect: string } | null {
   const [width, height] = (['width', 'height'] as const).map((name) =>
     Number(/^([\d.]+)px$/.exec(look.built.value(element, '', name))?.[1] ?? NaN),

@@ -54,7 +54,7 @@ function read({ node, params, offset, on }: GivenAtRule, reader: ActionReader): 
 
 const htmlOf = ({ html }: SwapAction) => (html?.content ? new TextDecoder().decode(html.content).trim() : null);
 
-/** Whether a swap puts anything else there than there is. */
+/** Whether a swap changes the content. */
 function changes(action: SwapAction, element: Element): boolean {
   const { image, alt, text } = action;
   if (alt !== null && attribute(element, 'alt') !== alt) return true;
@@ -65,7 +65,7 @@ function changes(action: SwapAction, element: Element): boolean {
   return html !== null && serialize(element).trim() !== html;
 }
 
-/** Whether a selector looks at what comes after an element: it holds only once the page is read. */
+/** Whether a selector depends on what follows an element: it can match only once the page is parsed. */
 const looksAhead = (selectors: string[]) =>
   selectors.some((text) => /:(last|only|nth-last|has|empty)\b/i.test(text)) || undefined;
 

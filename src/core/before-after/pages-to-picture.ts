@@ -5,7 +5,7 @@ import type { CheckInput } from '../check/input.js';
 import { planCheck, settingsFor } from '../check/plan.js';
 import { deliver } from '../target/delivery.js';
 
-/** A page to look at before and after, in one way. */
+/** A page to compare before and after, at one viewport and in one state. */
 export interface PageToPicture {
   page: Page;
   view: View;
@@ -14,12 +14,12 @@ export interface PageToPicture {
   rules: string[];
 }
 
-/** Pages that nothing reaches, taken as controls. */
+/** Number of pages without any rule that serve as controls. */
 const mostControls = 2;
 
 /**
- * The pages to look at before and after: each that a rule is for, at each viewport (or the rule's own), in the rule's
- * state; and pages that nothing reaches. `path` narrows them to one page.
+ * The pages to compare before and after: each page of a rule, at each viewport (or the rule's own), in the rule's
+ * state; and some pages that no rule reaches. `path` narrows them to one page.
  */
 export function pagesToPicture(input: CheckInput, path: string | null): PageToPicture[] {
   const seen = new Map<string, PageToPicture>();

@@ -4,7 +4,10 @@ import type { CheckReport, Verdict } from './verdict.js';
 /** The verdicts of an accepted check: by how it looked, by rule, by page. */
 export type Accepted = Record<string, Record<string, Record<string, Verdict>>>;
 
-/** How a check looked: `live`, or `live phone scrolled member` where it was not as usual. */
+/**
+ * The site, viewport, state and visitor of a check: `live`, or `live phone scrolled member` where they are not the
+ * defaults.
+ */
 export const lookOf = ({ site, viewport, state, visitor }: CheckReport, usual: string) =>
   [site, viewport === usual ? '' : viewport, state ?? '', visitor ?? ''].filter(Boolean).join(' ');
 
@@ -15,7 +18,9 @@ export function accept(known: Accepted, report: CheckReport, usual: string): Acc
   return { ...known, [lookOf(report, usual)]: rules };
 }
 
-/** What hit at the last accepted check and does not any more. A rule that is gone or paused was taken out on purpose. */
+/**
+ * Cells that were hits at the last accepted check and are not now. A rule that was removed or paused does not count.
+ */
 export function noLongerHitSince(known: Accepted, report: CheckReport, usual: string): Finding[] {
   const before = known[lookOf(report, usual)] ?? {};
   const now = new Map(report.cells.map((cell) => [JSON.stringify([cell.rule, cell.page]), cell.verdict]));

@@ -18,7 +18,7 @@ export function checkAllViewports(input: CheckInput): CheckReport & { variations
     const [rule = '', page = ''] = JSON.parse(key) as string[];
     return new Set(Object.values(verdicts)).size > 1 ? [{ rule, page, verdicts }] : [];
   });
-  // A rule for one viewport alone does nothing at the others, and is none the worse for it.
+  // A rule for one viewport does nothing at the others; that is not a fault.
   const works = ({ rule, page }: Finding) =>
     variations.some((each) => each.rule === rule && each.page === page && Object.values(each.verdicts).includes('hit'));
   const kept = (finding: Finding) => finding.code !== 'no-effect' || !works(finding);

@@ -39,7 +39,7 @@ export function checkEach(inputs: CheckInput[]): CheckReport[] {
 
 const comparePaths = (a: Page, b: Page) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0);
 
-/** Opens pages and keeps the last one. */
+/** Opens pages and keeps the last one open. */
 function lastOpened(): NonNullable<CheckInput['open']> {
   let last: { view: View; page: Page; document: ReturnType<View['open']> } | null = null;
   return (view, page) => {
@@ -48,7 +48,7 @@ function lastOpened(): NonNullable<CheckInput['open']> {
   };
 }
 
-/** One check under way. */
+/** A running check. */
 class Run {
   readonly plan: Plan;
   private readonly findings: Finding[];
@@ -100,7 +100,7 @@ class Run {
     const { input, cells } = this;
     const findings = [
       ...this.findings,
-      // What others judge may be missing too: hints are for a whole report.
+      // Other threads may report missing elements too, so hints are made for the whole report.
       ...(this.isPartial ? [] : missingElements(this.missing, input)),
       ...(input.loading ? loadingFindings(this.loading, input.loading, input.view(null)?.style ?? (() => null)) : []),
       ...nothingMarked(input.rules, cells),
@@ -118,7 +118,7 @@ export function withFindings<T extends CheckReport>(report: T, more: Finding[]):
   return { ...report, findings, totals: { ...report.totals, ...levelCounts(findings) } };
 }
 
-/** Judges a page with a time limit, so that no page can block a check. */
+/** Judges a page within a time limit, so that no page can block a check. */
 function judgeInTime(task: PageTask, { startTime }: CheckInput): PageResult {
   if (!startTime) return judgeTask(task);
   try {
@@ -193,7 +193,7 @@ function keysFor(input: CheckInput): (task: PageTask) => string | null {
   };
 }
 
-/** Whether the stylesheets that a result came from are as they were. */
+/** Whether the stylesheets of a kept result are unchanged. */
 const stillHolds = ({ styles }: PageResult, { context }: PageTask) =>
   styles.every(([address, identity]) => (context.style(address)?.identity ?? null) === identity);
 

@@ -9,7 +9,7 @@ import type { OpenedPage } from './opened-page.js';
 import { actionKind } from '../action/index.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
 
-/** A kept-visible element, ready to be looked for on pages. */
+/** A `@keep-visible` element with its compiled selectors. */
 export interface JudgedKeptVisible {
   kept: KeptVisible;
   match: Matcher;
@@ -56,7 +56,7 @@ export function hiddenByRules(
   });
 }
 
-/** The action because of which an element is out of sight that would be in sight without our build. */
+/** The action that hides an element which would be displayed without our build. */
 function whatHides(element: Element, swaps: CompiledAction[], { built, bare, document }: OpenedPage): Owner | null {
   if (!bare.isDisplayed(element) || isInvisible(element, bare)) return null;
   for (const { owner, match } of swaps) {

@@ -12,7 +12,7 @@ import type { Rule } from '../rule/rule.js';
 import type { Hint } from '../fix/missing-element.js';
 import type { Kept, PageResult } from './result-cache.js';
 
-/** Everything that a check needs; it reads nothing by itself. */
+/** Everything that a check needs; a check reads no files itself. */
 export interface CheckInput {
   rules: Rule[];
   keptVisible: KeptVisible[];
@@ -36,23 +36,29 @@ export interface CheckInput {
   visitors: string[];
   /** The day of the check, `2027-03-31`. */
   today: string;
-  /** Starts the time that one page may take, and tells when it is up; left out, there is no limit. */
+  /**
+   * Starts the time limit of one page; returns a function that says whether it is over. Optional; without it there is
+   * no limit.
+   */
   startTime?: () => () => boolean;
-  /** Where the site serves the build; null if nobody said. */
+  /** Where the site serves the build; null if that is not configured. */
   loading: Loading | null;
-  /** What a build really brings to a page, in place of what its rules say; for `proveBuild`. */
+  /** What a written build adds to a page, used instead of the rules; for `proveBuild`. */
   delivered?: (page: Page, document: PageDocument) => OurSheet<Owner> | null;
-  /** Called with each page that is opened for a verdict, so that what else is asked of it needs no opening of its own. */
+  /** Called with each page that is opened for a verdict, so that other questions need not open it again. */
   onOpen?: (page: Page, view: View, document: PageDocument) => void;
   /** Results of earlier checks; left out, everything is judged again. */
   results?: Kept<PageResult>;
   /** Hints of earlier checks for what is missing; null if none are wanted. */
   hints?: Kept<Hint> | null;
-  /** Opens a page that nobody changes, so that several looks at it share one document; left out, each opens its own. */
+  /**
+   * Opens a page that is not modified, so that several viewports can share one document. Optional; without it each
+   * opens its own.
+   */
   open?: (view: View, page: Page) => PageDocument;
   /**
-   * Whether this check judges the look at a page with this number, where several share the work; what it does not is
-   * left out of its report. Not asked where the result is known or cannot be kept.
+   * Whether this thread judges the page task with this number, where several threads share the work; other tasks are
+   * left out of its report. Not called where the result is cached or cannot be cached.
    */
   claim?: (index: number) => boolean;
 }

@@ -26,7 +26,7 @@ export interface JudgedRule {
   missing: number[];
 }
 
-/** Judges one rule on one page that it targets. `dependsOn`: what of the page itself was not seen. */
+/** Judges one rule on one page that it targets. `dependsOn`: parts of the page that were not captured. */
 export function judge({ rule, actions }: CompiledRule, look: OpenedPage, dependsOn: string[]): JudgedRule {
   const { page, document, view } = look;
   const judgements: JudgedAction[] = [];
@@ -76,7 +76,7 @@ export function shownAddress(address: string, { page }: Pick<OpenedPage, 'page'>
   return url.origin === own ? url.pathname + url.search : address;
 }
 
-/** The elements that an action is about on a page. */
+/** The elements that an action acts on. */
 export function elementsOf(compiled: CompiledAction, look: OpenedPage): Element[] {
   const kind = actionKind(compiled.action);
   return kind.elements ? kind.elements(compiled.action, look) : matchedElements(compiled, look);
@@ -115,7 +115,7 @@ export function verdictOf(
   const hasUnseen = judgements.some(({ unseen }) => unseen);
   if (!judgements.some(({ result }) => result.elements > 0)) {
     if (hasUnseen) return 'unjudged';
-    // What its at-rules leave out at this viewport is no fault of the page.
+    // Actions whose at-rules do not apply at this viewport do not count.
     if (leftOut && judgements.length === 0) return 'no-effect';
     return addedByScript ? 'pending' : 'no-match';
   }
@@ -136,13 +136,16 @@ const reasons: Record<NonNullable<OverriddenPair['by']['reason']>, string> = {
   animation: 'an animation runs',
 };
 
-/** What wins over a lost pair, in a sentence's end: `theme.css:34 body .menu .camera wins: its selector is more specific`. */
+/**
+ * The winner of a lost pair, as the end of a sentence: `theme.css:34 body .menu .camera wins: its selector is more
+ * specific`.
+ */
 export function reasonText({ file, line, selector, reason }: OverriddenPair['by']): string {
   const where = `${file}${line > 0 ? `:${line}` : ''} ${selector}`;
   return reason === null ? `${where} hides it` : `${where} wins: ${reasons[reason]}`;
 }
 
-/** The finding that a verdict is, with the change that would fix it. */
+/** The finding for a verdict, with the change that would fix it. */
 function verdictFinding(
   { verdict, page, actions }: Cell,
   judgements: JudgedAction[],
@@ -187,7 +190,7 @@ function noEffectFinding(
   return finding('no-effect', message, { rule: name, page, at, hint });
 }
 
-/** What acts on the pages that are not the author's own (`@only-here`), where its hiding loses. */
+/** The finding for actions on pages other than the rule's own (`@only-here`), where their hiding loses. */
 export function shownElsewhere({ rule, actions }: CompiledRule, look: OpenedPage): Finding[] {
   const { page, view } = look;
   return actions.flatMap((compiled): Finding[] => {

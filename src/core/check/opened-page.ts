@@ -18,7 +18,7 @@ export interface ViewSettings {
   state: string | null;
 }
 
-/** One page as it is looked at: opened, put into a state, at a viewport, with what we ship to it and without. */
+/** One open page in a state and at a viewport, with its cascade with and without our build. */
 export interface OpenedPage extends ViewSettings {
   page: Page;
   view: View;
@@ -32,7 +32,9 @@ export interface OpenedPage extends ViewSettings {
   bare: Computed<Owner>;
 }
 
-/** Opens a page and makes its cascade ready. `shipped`: the actions of ours that reach it, in the order in which they ship. */
+/**
+ * Opens a page and prepares its cascade. `shipped`: the actions of ours that reach it, in the order in which they ship.
+ */
 export function openPage(
   page: Page,
   view: View,
@@ -54,7 +56,8 @@ export function openPage(
   );
   const ours = input.delivered ? input.delivered(page, document) : ourSheet(shipped);
   const cascade = new Cascade(document, sheets, ours, viewport);
-  // Layers, keyframes and registered properties of ours change the cascade itself; else it is enough to look past our rules.
+  // Layers, keyframes and registered properties of ours change the cascade itself; otherwise it is enough to ignore our
+  // rules.
   const named =
     external.size > 0 ||
     (ours && (ours.layers.length > 0 || ours.keyframes.size > 0 || ours.registered.size > 0 || ours.makesContainers));

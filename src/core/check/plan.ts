@@ -21,11 +21,11 @@ export interface Judged {
   view: View;
   pages: ReadonlySet<Page>;
   settings: ViewSettings;
-  /** What the verdict depends on that was not seen. */
+  /** Uncaptured stylesheets that could change the verdict. */
   dependsOn: string[];
 }
 
-/** What there is to do on one page at one viewport, in one state. */
+/** The work on one page at one viewport, in one state. */
 export interface Work {
   settings: ViewSettings;
   judged: { rule: CompiledRule; dependsOn: string[] }[];
@@ -39,11 +39,11 @@ export interface Plan {
   /** Those that ship: not paused, not past their day. */
   shipping: Judged[];
   findings: Finding[];
-  /** What there is to do, page by page in the order of the site. */
+  /** The work, page by page in site order. */
   tasks: PageTask[];
 }
 
-/** What there is to do on one page at one viewport, in one state, with what all pages of its view share. */
+/** The work on one page, with what all pages of its view share. */
 export interface PageTask {
   page: Page;
   work: Work;
@@ -52,7 +52,7 @@ export interface PageTask {
   look: () => OpenedPage;
 }
 
-/** Decides which rules are judged on which pages, and how these are looked at. */
+/** Decides which rules are judged on which pages, at which viewport, in which state and for which visitor. */
 export function planCheck(input: CheckInput): Plan {
   const findings: Finding[] = [];
   const judged = input.rules.map((rule) => judgedIn(rule, input, findings));
@@ -71,7 +71,7 @@ function tasksOf(pages: Map<Page, Map<string, Work>>, context: ViewContext): Pag
   );
 }
 
-/** The view that a rule is judged in: its own visitor, state and viewport come before those of the call. */
+/** The view in which a rule is judged: its own visitor, state and viewport override those of the call. */
 function judgedIn(rule: Rule, input: CheckInput, findings: Finding[]): Judged {
   const { view, dependsOn } = viewFor(rule, input, rule.paused ? [] : findings);
   return { rule, view, pages: rulePages(rule, view.site), settings: settingsFor(rule, input), dependsOn };
@@ -86,7 +86,7 @@ export const settingsFor = ({ state, viewport }: Pick<Rule, 'state' | 'viewport'
   };
 };
 
-/** Whose pages a rule or an expectation is judged on. */
+/** The pages, as one visitor sees them, on which a rule or an expectation is judged. */
 export function viewFor(
   { name, at, visitor: own }: Pick<Rule, 'name' | 'at' | 'visitor'>,
   input: CheckInput,
@@ -111,7 +111,7 @@ export function viewFor(
   return { view, dependsOn: [`pages as the visitor ${visitor} sees them`] };
 }
 
-/** For each view, what there is to do on each of its pages, pages in the order of the site. */
+/** For each view, the work on each of its pages, in site order. */
 function workOf(
   judged: Judged[],
   expectations: Expectation[],
@@ -131,7 +131,7 @@ function workOf(
   for (const { rule, view, pages, settings, dependsOn } of judged) {
     const compiled = compileRule(rule);
     for (const page of pages) work(view, page, settings).judged.push({ rule: compiled, dependsOn });
-    // What is hidden elsewhere is looked at there too.
+    // Actions on other pages are judged there too.
     for (const page of elsewhereOf(rule, view.site)) work(view, page, settings);
   }
   for (const expectation of expectations) {
@@ -142,13 +142,13 @@ function workOf(
   return views;
 }
 
-/** The pages that a rule acts on though they are not its own. */
+/** The pages, not its own, that a rule acts on. */
 function elsewhereOf(rule: Rule, site: Site): Page[] {
   const acting = rule.actions.filter((action) => actionKind(action).reaches === 'other-pages');
   return acting.flatMap((action) => [...reachedPages(rule, action, site)]);
 }
 
-/** What all pages of one view have in common. */
+/** What all pages of one view share. */
 export interface ViewContext {
   view: View;
   keptVisible: JudgedKeptVisible[];
@@ -162,11 +162,11 @@ export interface ViewContext {
   style: (address: string) => StyleText | null;
 }
 
-/** Makes ready what all pages of one view share. */
+/** Prepares what all pages of one view share. */
 export function viewContext(view: View, rules: Rule[], input: CheckInput): ViewContext {
   const store = new SheetStore(view, input.place);
   const shippedTo = shipment(rules, view.site);
-  // Only the site as everybody sees it is asked whether it loads the build.
+  // Only the default visitor's pages are checked for how they load the build.
   const loads =
     input.loading && view === input.view(null) ? startLoading(view, rules, input.loading.address, input.paths) : null;
   const hides = rules.some(({ actions }) => actions.some((action) => actionKind(action).mayHide(action)));
@@ -181,7 +181,7 @@ export function viewContext(view: View, rules: Rule[], input: CheckInput): ViewC
   };
 }
 
-/** What ships to each page of a site, made ready, in the order in which it ships. */
+/** The compiled actions that ship to each page, in shipping order. */
 export function shipment(rules: Rule[], site: Site): (page: Page) => CompiledAction[] {
   const ready = new Map(rules.flatMap((rule) => compileRule(rule).actions.map((each) => [each.action, each])));
   const delivered = deliver(rules, site);

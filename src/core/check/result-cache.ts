@@ -4,13 +4,16 @@ import type { Finding } from '../finding.js';
 import type { PageLoading } from '../deployment/deployment.js';
 import type { Cell } from './verdict.js';
 
-/** What a check found on one page looked at in one way. */
+/** The results of a check on one page, at one viewport, in one state, for one visitor. */
 export interface PageResult {
-  /** Addresses of its stylesheets with what they held (null: not captured), so that it can be known whether it still holds. */
+  /**
+   * Its stylesheets' addresses with their content's identity (null: not captured), to test whether the result is still
+   * valid.
+   */
   styles: [address: string, identity: string | null][];
   cells: Cell[];
   findings: Finding[];
-  /** What is missing there: actions of rules, by their number. */
+  /** Actions whose element is missing, by their number in the rule. */
   missing: [rule: string, action: number][];
   /** Addresses of stylesheets that were not captured, as messages show them. */
   uncaptured: string[];
@@ -18,19 +21,19 @@ export interface PageResult {
   loading: PageLoading | null;
 }
 
-/** Keeps values between runs. A value counts only while everything that it came from, which its key tells, is as it was. */
+/** Keeps values between runs. The key includes everything that the value depends on. */
 export interface Kept<T> {
   get: (key: string) => T | undefined;
   set: (key: string, value: T) => void;
 }
 
-/** The same in a file. */
+/** A result cache in a file. */
 export interface KeptInFile<T> extends Kept<T> {
-  /** Writes it down; `forget`: without what was not asked for. */
+  /** Saves it; `forget` drops entries that were not used. */
   save: (forget?: boolean) => void;
 }
 
-/** Tells rules apart by everything that their verdicts can depend on; each rule is read once. */
+/** A key of everything in a rule that its verdicts can depend on; made once a rule. */
 export function ruleSignatures(): (rule: Rule) => string {
   const known = new Map<Rule, string>();
   return (rule) => {
@@ -45,7 +48,7 @@ export const demandSignature = (keptVisible: KeptVisible[], expectations: Expect
   signature([keptVisible, expectations]);
 
 function signature(value: unknown): string {
-  // The replacer gets what toJSON() made of a value; a node of postcss must be seen before that.
+  // JSON.stringify calls toJSON() before the replacer, so a postcss node must be replaced before that.
   const text = JSON.stringify({ value }, function (this: Record<string, unknown>, key, plain: unknown) {
     const each = this[key];
     if (key === 'source' || key === 'placeAt') return undefined;
@@ -64,10 +67,10 @@ interface CssNode {
 const isNode = (value: unknown): value is CssNode =>
   typeof value === 'object' && value !== null && 'raws' in value && 'type' in value;
 
-/** Tells texts apart. */
+/** A key for a text. */
 export const textSignature = (text: string) => checksum(text.length, (at) => text.charCodeAt(at));
 
-/** Tells apart texts and files; no safeguard against anybody (FNV-1a, twice). */
+/** A key for texts and files (FNV-1a, twice); it is not cryptographic. */
 function checksum(length: number, at: (index: number) => number): string {
   let [one, two] = [0x811c9dc5, 0x01000193];
   for (let index = 0; index < length; index++) {

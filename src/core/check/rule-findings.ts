@@ -5,7 +5,7 @@ import { finding, type Finding } from '../finding.js';
 import { targetFindings } from './target-findings.js';
 import { weakHandles } from '../compare/site-specific.js';
 
-/** What is wrong with a rule before any page is looked at. */
+/** Findings about a rule that need no page. */
 export function ruleFindings({ rule, pages, view: { site } }: Judged, { today, others }: CheckInput): Finding[] {
   const findings = [...targetFindings(rule, pages, site), ...weakHandles(rule, site, others)];
   if (rule.until && hasEnded(rule, today)) {

@@ -65,7 +65,7 @@ function placeOf(rule: Rule, condition: Condition, terms: Term[]): Place {
   return condition.placeAt?.(terms[0]?.offset ?? 0) ?? rule.at;
 }
 
-/** Whether an alternative names a site, and not this one. */
+/** Whether an alternative names another site. */
 const isForAnotherSite = (terms: Term[], site: Site) =>
   terms.some((term) => termKind(term).limitsToSite && alternativePages([term], site).size === 0);
 

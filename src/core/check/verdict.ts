@@ -16,7 +16,7 @@ export const verdictMeanings = {
 /** What one rule does on one page. */
 export type Verdict = keyof typeof verdictMeanings;
 
-/** A pair of one element and one longhand that something else wins. */
+/** An element and a longhand for which another declaration wins. */
 export interface OverriddenPair {
   element: string;
   property: string;
@@ -48,7 +48,7 @@ export interface Cell {
   rule: string;
   page: string;
   verdict: Verdict;
-  /** False where something unseen could change the verdict; `dependsOn` says what. */
+  /** False if an uncaptured stylesheet could change the verdict; `dependsOn` names it. */
   sure: boolean;
   dependsOn?: string[];
   actions: ActionResult[];
@@ -68,7 +68,7 @@ export interface CheckReport {
   totals: { rules: number; pages: number; cells: number; errors: number; warnings: number };
 }
 
-/** How a cell comes out at each viewport, where it is not the same at all of them. */
+/** A cell's verdict at each viewport, if they differ. */
 export interface Variation {
   rule: string;
   page: string;

@@ -9,7 +9,7 @@ import { compileMatcher } from '../page/elements.js';
 import { selectorParts } from '../css/selector.js';
 import type { View } from '../page/view.js';
 
-/** How two copies of a site differ, as far as rules can feel it. */
+/** How two copies of a site differ for the rules. */
 export interface CompareReport {
   kind: 'compare';
   version: 1;
@@ -34,11 +34,11 @@ export interface DifferingRule {
   missing: string[];
   /** Pages on both that the rule targets on both, where an action matches on one alone. */
   hits: { page: string; selector: string; here: number; there: number }[];
-  /** What would hold on both, ready to paste; null if nothing was found. */
+  /** A condition or selector that fits both sites, ready to paste; null if none was found. */
   instead: string | null;
 }
 
-/** Compares two sites and what the rules do on them. Pages are opened where a rule targets them on both. */
+/** Compares two sites and the verdicts of the rules on them. Pages are opened where a rule targets them on both. */
 export function compare(here: View, there: View, rules: Rule[]): CompareReport {
   const [a, b] = [here.site, there.site];
   const shared = a.pages.flatMap((page): [Page, Page][] => {
@@ -84,7 +84,7 @@ function differingRules(here: View, there: View, rules: Rule[], shared: [Page, P
     ];
     const own = hits.get(rule) ?? [];
     if (pagesOnA.length === 0 && pagesOnB.length === 0 && own.length === 0) return [];
-    // Where a page is missing, no other condition helps.
+    // If the page is missing, no other condition can help.
     const instead = pagesOnA.length + pagesOnB.length > missing.length ? insteadOf(pages.here, a, b) : null;
     return [
       { rule: rule.name, file: rule.at.file, line: rule.at.line, pagesOnA, pagesOnB, missing, hits: own, instead },

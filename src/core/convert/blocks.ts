@@ -13,10 +13,10 @@ import { parseSelectorList, selectorFault } from '../css/selector.js';
 import { urlsOf, withUrls } from '../css/urls.js';
 import type { PageScope } from './page-scope.js';
 
-/** A style rule on its way into a rule: its selectors without their pages. */
+/** A style rule being converted: its selectors without their page handles. */
 export interface ConvertedStyle {
   selectors: string[];
-  /** The same as they stood there. */
+  /** The selectors as they were in the old file. */
   originals: string[];
   /** The style rule that it comes from; its content is copied. */
   node: StyleRule;
@@ -24,7 +24,7 @@ export interface ConvertedStyle {
   within: AtRule[];
 }
 
-/** What becomes one rule. */
+/** The parts of one new rule. */
 export interface Block {
   /** Alternatives: each is a list of terms that must all hold. */
   conditions: string[][];
@@ -33,9 +33,9 @@ export interface Block {
   note: string | null;
   styles: ConvertedStyle[];
   at: Place;
-  /** Makes its relative addresses hold anywhere; null if it has none. */
+  /** Makes its relative addresses absolute; null if it has none. */
   resolve: Resolve | null;
-  /** How it is written: at its best, as it stood, or not at all. */
+  /** How it is written: improved, unchanged, or not at all. */
   level: 'best' | 'plain' | 'left';
 }
 
@@ -43,18 +43,20 @@ export interface BlockInput {
   root: Root;
   /** As messages name it. */
   file: string;
-  /** Which pages a selector is for; null if it is for none of its own. */
+  /** The pages that a selector names; null if it names none. */
   scopeOf: (selector: string) => PageScope | null;
-  /** Makes its relative addresses hold anywhere; null if nobody knows where it is served from. */
+  /** Makes its relative addresses absolute; null if it is unknown where it is served from. */
   resolve: Resolve | null;
 }
 
-/** Makes an address hold wherever it is. */
+/** Makes an address absolute. */
 export type Resolve = (url: string) => string;
 
 const grouping = ['media', 'supports', 'layer', 'container'];
 
-/** Takes a stylesheet apart into blocks, one for each run of style rules that are for the same pages and have one comment. */
+/**
+ * Splits a stylesheet into blocks: one for each run of style rules that name the same pages and have the same comment.
+ */
 export function blocksOf({ root, file, scopeOf, resolve }: BlockInput): Block[] {
   const blocks: Block[] = [];
   let current: { block: Block; key: string } | null = null;
@@ -92,7 +94,7 @@ export function blocksOf({ root, file, scopeOf, resolve }: BlockInput): Block[] 
   return blocks;
 }
 
-/** The selectors of a style rule that are for pages of their own, by these pages. */
+/** The selectors of a style rule that name pages, grouped by these pages. */
 function partsOf(node: StyleRule, scopeOf: BlockInput['scopeOf'], resolve: Resolve | null) {
   const scoped: { scope: PageScope; selectors: string[]; originals: string[]; conditions: string[][] }[] = [];
   for (const selector of namesUnknownFile(node, resolve) ? [] : selectorsOf(node)) {
@@ -127,14 +129,14 @@ export const selectorsOf = ({ selector }: StyleRule): string[] =>
 
 const isRelative = (url: string) => !/^([a-z][a-z0-9+.-]*:|\/)/i.test(url);
 
-/** Whether a style rule names a file, and nobody knows where that is. */
+/** Whether a style rule names a file whose address is unknown. */
 export function namesUnknownFile(node: StyleRule, resolve: Resolve | null): boolean {
   let found = false;
   node.walkDecls(({ value }) => void (found ||= resolve === null && urlsOf(value).some(({ url }) => isRelative(url))));
   return found;
 }
 
-/** A value whose addresses hold wherever it is. */
+/** A value with absolute addresses. */
 export const withAbsoluteUrls = (value: string, resolve: Resolve | null) =>
   resolve === null ? value : withUrls(value, (url) => (isRelative(url) ? resolve(url) : null));
 
@@ -146,7 +148,7 @@ export function commentAbove(node: ChildNode | AtRule | undefined): Comment | nu
 
 const noteOf = ({ text }: Comment) => text.replace(/^[*!\s=-]+|[*\s=-]+$/g, '').replace(/\s*\n[\s*]*/g, ' ');
 
-/** Blocks that do the same on different pages as one, the earlier in place of the later; `from` are those it is made of. */
+/** Merges blocks with the same content for different pages into the first of them; `from` lists the merged blocks. */
 export function merged(blocks: Block[]): { block: Block; from: Block[] }[] {
   const result: { block: Block; from: Block[] }[] = [];
   for (const block of blocks) {

@@ -16,7 +16,7 @@ export interface ConvertInput {
   view: View;
   viewports: Viewport[];
   place: 'head-end' | 'body-end';
-  /** Names of rules that there are already. */
+  /** Names of the existing rules. */
   taken: string[];
   /** The folder of scripts, as rules name it: `converted`. */
   scriptFolder: string;
@@ -32,18 +32,18 @@ export interface ConvertResult {
   scripts: Map<string, string>;
   /** `pages` is null where only a browser can tell. */
   converted: { rule: string; condition: string; pages: number | null; what: string; at: Place }[];
-  /** What is left of each file that is not converted whole, by the file's name. */
+  /** The rest of each file that could not be converted completely, by the file's name. */
   leftovers: Map<string, string>;
   left: Left[];
   proof: ConvertProof;
 }
 
-/** Attempts to write blocks another way before they are left where they are; each leaves at least one more as it stood. */
+/** Maximum number of attempts to write blocks in another way; each attempt leaves at least one more block unchanged. */
 const mostRounds = 12;
 
 /**
- * Turns old CSS and snippets into rules. What converting would change on any captured page is written another way, or left
- * where it is. Throws ProblemError with the place if a file cannot be read.
+ * Converts old CSS and snippets into rules. A block whose conversion would change any captured page is written in
+ * another way, or stays where it is. Throws ProblemError with the place if a file cannot be read.
  */
 export function convert(input: ConvertInput): ConvertResult {
   const { view, files } = input;
@@ -124,7 +124,7 @@ function writeAll(sheets: Sheet[], scripts: Script[], { taken, scriptFolder, vie
 const conditionText = ({ conditions, except }: Pick<Block, 'conditions' | 'except'>) =>
   conditions.map((terms) => terms.join(' ')).join(', ') + (except.length > 0 ? ` but ${except.join(', ')}` : '');
 
-/** A name that no rule has: after the one page, or the class of several. */
+/** A new rule name, from its only page or the class of its pages. */
 function nameFor(
   { pages, conditions, except }: Pick<Block, 'pages' | 'conditions' | 'except'>,
   names: Set<string>,

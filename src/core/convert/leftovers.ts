@@ -62,7 +62,7 @@ export function unscopedOf(sheets: Sheet[], view: View): Left[] {
       )
         return;
       if (node.parent?.type === 'rule') return;
-      // What was tried and left is reported with its reason already.
+      // Blocks that were tried and left are already reported with their reason.
       const kept = selectorsOf(node).filter((selector) => !(converted.get(node) ?? []).includes(selector));
       const tests = kept.flatMap((selector) => testOf(selector) ?? []);
       if (kept.length > 0)

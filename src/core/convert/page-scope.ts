@@ -5,7 +5,7 @@ import { pagesWith } from '../target/site-index.js';
 import { handleCss } from '../page/page-id.js';
 import type { Page, Site } from '../page/page.js';
 
-/** Which pages a selector is for, taken off it. */
+/** The pages that a selector names, and the selector without them. */
 export interface PageScope {
   /** Terms that must all hold, as a rule writes them: `page-id(46)`, `body-class(season-winter)`; empty for all pages. */
   terms: string[];
@@ -24,8 +24,9 @@ interface Found {
 }
 
 /**
- * Takes the pages off a selector that begins with a page's handle; null if it does not. `onBody`: whether a class or ID
- * is on `body` alone on all pages, so that it means the page even where `body` is not named.
+ * Splits a selector that begins with a page's handle into its pages and the rest; null if it does not begin so.
+ * `onBody`: whether a class or ID is on `body` alone on all pages, so that it means the page even where `body` is not
+ * named.
  */
 export function takePageScope(selector: string, site: Site, onBody: (simple: string) => boolean): PageScope | null {
   const { element, pseudo } = selectorParts(selector);
@@ -66,7 +67,7 @@ function isAboutBody({ simples }: Compound, onBody: (simple: string) => boolean)
   );
 }
 
-/** What is left of a selector: without `body` where that says nothing any more. */
+/** The rest of a selector, without `body` where that is redundant. */
 function restOf(compounds: Compound[], at: number, kept: Simple[]): string {
   const [before, after] = [compounds.slice(0, at), compounds.slice(at + 1)];
   const [next] = after;
@@ -87,7 +88,7 @@ function handleOf(simple: Simple, site: Site): Found | null {
   const css = `body${handleCss({ in: kind === 'class' ? 'body-class' : 'body-id' }, value ?? name)}`;
   const pages = pagesWith(site, css);
   const [page] = pages;
-  // The page's own name for it comes first: a class that holds its ID is page-id(…).
+  // A class that holds the page's ID becomes page-id(…).
   const handle = page && handlesOf(page).find((each) => each.css === css);
   const term = kind === 'class' ? `body-class(${name})` : `body-id(${value ?? name})`;
   return { condition: handle?.condition ?? term, pages: new Set(pages) };

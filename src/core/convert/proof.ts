@@ -26,14 +26,14 @@ export interface OldSheet {
   converted: string[];
 }
 
-/** Something that looks another way than before. */
+/** A computed value that differs from before. */
 export interface Difference {
   page: Page;
   element: string;
   property: string;
   before: string;
   after: string;
-  /** Who decided it, before and now. */
+  /** The winning declarations before and now. */
   was: Winner<Owner> | null;
   is: Winner<Owner> | null;
 }
@@ -49,7 +49,7 @@ export interface ConvertProof {
   differences: Difference[];
 }
 
-/** Differences that are looked for on one page. */
+/** Maximum number of differences reported for one page. */
 const mostOnPage = 40;
 
 /** Compares every element and longhand of all pages: with the old stylesheets, and with what is left of them and the rules. */
@@ -107,7 +107,7 @@ export function proveConversion(
   return proof;
 }
 
-/** Parsers make line breaks one. */
+/** Parsers normalise line breaks. */
 const comparable = (text: string) => text.replace(/\r\n?/g, '\n').trim();
 
 /** The pages with the old stylesheets, and with what is left of them. */
@@ -132,7 +132,7 @@ function worldsOf(sheets: OldSheet[], view: View, place: 'head-end' | 'body-end'
       if (old) present.get(old)?.add(page);
     }
   }
-  /** Sheets that no page loads were pasted somewhere that was not captured: they come last in head. */
+  /** Stylesheets that no captured page loads are taken to be last in head. */
   const pasted = (page: Page) =>
     sheets.filter((sheet) =>
       sheet.page === null ? present.get(sheet)?.size === 0 : sheet.page === page && !present.get(sheet)?.has(page),
@@ -183,7 +183,7 @@ function compare(
   ];
   const [bare, built] = [new Computed(before), new Computed(after)];
   const rules = [...oldSheets.uses.flatMap(({ sheet }) => sheet.rules), ...(ours?.rules ?? [])];
-  // What no declaration names follows from what some do.
+  // Longhands that no declaration names can change only through those that are named.
   const names = new Set(rules.flatMap(({ declarations }) => longhandsNamed(declarations)));
   const pseudos = new Set(rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)));
   pseudos.add('');
@@ -208,5 +208,5 @@ function compare(
   });
 }
 
-/** The rule that decides something now; null if it is none of ours. */
+/** The rule of ours that wins now; null if none does. */
 export const ruleOf = (winner: Winner<Owner> | null) => winner?.block.owner?.rule ?? null;

@@ -17,7 +17,7 @@ export interface ConvertedScript {
   line: number;
 }
 
-/** A script taken apart: what runs only if a condition on the page holds, and all else. */
+/** A script split into parts that run only if a condition on the page is true, and the rest. */
 export interface TakenScript {
   converted: ConvertedScript[];
   /** Null where nothing is left. */
@@ -33,7 +33,10 @@ interface Guard {
   except: string[];
 }
 
-/** Takes the parts of a script in an `if` on path, body class or body ID. Throws SyntaxError if it is no script. */
+/**
+ * Splits off the parts of a script inside an `if` on path, body class or body ID. Throws SyntaxError if it is no
+ * script.
+ */
 export function takeScriptApart(text: string, site: Site): TakenScript {
   const comments: Comment[] = [];
   const program = parse(text, { ecmaVersion: 'latest', sourceType: 'script', locations: true, onComment: comments });
@@ -85,7 +88,7 @@ export function takeScriptApart(text: string, site: Site): TakenScript {
   return { converted, leftover: gone ? null : leftover, reasons };
 }
 
-/** A text without the indentation that all of its lines share. */
+/** Removes the indentation that all lines share. */
 export function dedented(text: string): string {
   const lines = text.replace(/^\s*\n|\s+$/g, '').split('\n');
   const indents = lines.filter((line) => line.trim() !== '').map((line) => /^\s*/.exec(line)?.[0].length ?? 0);
@@ -93,7 +96,7 @@ export function dedented(text: string): string {
   return `${lines.map((line) => line.slice(Number.isFinite(least) ? least : 0)).join('\n')}\n`;
 }
 
-/** The statements that matter, and the names that they share: those of the script, or of the one function around them. */
+/** The statements to split and the names they share: those of the script, or of the single function around them. */
 function statementsOf(program: Program): { statements: Statement[]; declared: Set<string> } {
   let statements = program.body as Statement[];
   const declared = new Set<string>();

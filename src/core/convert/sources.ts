@@ -21,7 +21,7 @@ export interface OldFile {
   page: Page | null;
 }
 
-/** A stylesheet in a file, and what becomes of it. */
+/** A stylesheet in a file, and its conversion. */
 export interface Sheet {
   file: OldFile;
   root: Root;
@@ -30,7 +30,7 @@ export interface Sheet {
   offset: number;
   line: number;
   blocks: Block[];
-  /** Why a selector that names pages of its own stays; null if it does not name any. */
+  /** Why a selector that names pages is not converted; null if it names none. */
   whyLeft: (node: StyleRule, selector: string) => string | null;
 }
 
@@ -102,7 +102,7 @@ function scopeFor({ page }: OldFile, view: View): (selector: string) => PageScop
       if (scope && !scope.pages.includes(page)) return null;
       return { terms: [own], except: [], rest: scope?.rest ?? selector, pages: [page] };
     }
-    // What is for all pages, or for none, is for no page of its own.
+    // A selector for all pages or for none does not name pages.
     return scope && scope.pages.length > 0 && scope.pages.length < site.pages.length ? scope : null;
   };
 }
@@ -122,7 +122,9 @@ function onBodyAlone(view: View): (simple: string) => boolean {
   };
 }
 
-/** How relative addresses of a file are resolved: from where a page loads it, or from the page that it is pasted into. */
+/**
+ * The base of a file's relative addresses: the address that a page loads it from, or the page that it is pasted into.
+ */
 function resolverFor(file: OldFile, text: string, view: View): Resolve | null {
   const [first] = view.site.pages;
   if (!first) return null;
@@ -181,7 +183,7 @@ export function scriptsIn(file: OldFile, view: View, left: Left[]): Script[] {
       });
     const own = file.page && expressionFor([file.page], view.site)?.pages;
     if (!own) return { file, offset, text, line, converted: taken.converted, leftover: taken.leftover };
-    // All of a page's own snippet is for that page.
+    // Everything in a page's own snippet is for that page.
     const only = taken.converted.length === 1 && taken.leftover === null ? taken.converted[0] : undefined;
     const whole: ConvertedScript = only
       ? { ...only, conditions: [own], except: [] }

@@ -99,7 +99,7 @@ function declarationText({ prop, value, important, raws }: Declaration, resolve:
   return `${prop}: ${withAbsoluteUrls(written, resolve)}${important ? ' !important' : ''}`;
 }
 
-/** What is left of a stylesheet when these blocks are converted: all else as it stood; null if that is nothing. */
+/** The rest of a stylesheet after these blocks are converted, unchanged; null if nothing is left. */
 export function leftoverOf(root: Root, blocks: Block[]): string | null {
   const converted = new Map<StyleRule, string[]>();
   for (const { styles, level } of blocks)

@@ -23,7 +23,7 @@ const kinds: Record<string, Simple['kind']> = {
   PseudoElementSelector: 'pseudo',
 };
 
-/** Takes one complex selector apart, so that parts of it can be changed. Throws where it cannot be parsed. */
+/** Parses one complex selector into parts that can be changed. Throws where it cannot be parsed. */
 export function takeApart(text: string): Compound[] {
   const list = parse(text, { context: 'selectorList', positions: true }) as SelectorList;
   const compounds: Compound[] = [{ combinator: '', simples: [] }];

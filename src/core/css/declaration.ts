@@ -51,7 +51,7 @@ export interface DeclarationFault {
 /** CSS Values and Units 4, 10.1: one of these is the whole value of any property. */
 export const wideKeywords = ['inherit', 'initial', 'unset', 'revert', 'revert-layer'];
 
-/** Values with these functions are judged only when a value is in their place (CSS Variables 1, 3.2). */
+/** Values with these functions are validated after substitution (CSS Variables 1, 3.2). */
 export const hasSubstitution = (value: string) => /(^|[^\w-])(var|env|if|attr)\(/i.test(value);
 
 /** Why a browser would drop a declaration, with a hint, or null where it is valid. */
@@ -76,7 +76,7 @@ export function declarationFault(property: string, value: string): DeclarationFa
   const told = byTable(name, tree);
   if (told === true) return null;
   const { error } = told === false ? { error: refused } : lexer.matchProperty(name, tree);
-  // Properties that css-tree does not know, cannot be judged here: they count as valid.
+  // Properties that css-tree does not know count as valid.
   if (!error || error.name !== 'SyntaxMatchError' || hasUnknownFunction(value)) return null;
   const mismatch = error as Error & { syntax?: string };
   return {
@@ -96,7 +96,7 @@ function byTable(name: string, tree: CssNode): boolean | null {
   const listed = (text: string) => (known.includes(`+${text}`) ? true : known.includes(`-${text}`) ? false : null);
   const whole = nodes.length === 1 && nodes[0]?.type === 'Identifier' ? listed(nodes[0].name.toLowerCase()) : null;
   if (whole !== null) return whole;
-  // A length, percentage or number below zero stands for all of them.
+  // Any negative length, percentage or number.
   const samples = nodes.flatMap((node) => {
     if (node.type === 'Dimension') return Number(node.value) < 0 && /^[a-z]*$/i.test(node.unit) ? ['-1px'] : [];
     if (node.type === 'Percentage') return Number(node.value) < 0 ? ['-10%'] : [];

@@ -1,8 +1,8 @@
 import { selectorParts } from './selector.js';
 
 /**
- * The pages that a rule's selectors are limited to, as CSS on `body`. Each branch weighs (0,1,1), whatever it says: a
- * scope never changes which of two rules wins (docs/verdicts.md, Scope).
+ * The pages that a rule's selectors are limited to, as CSS on `body`. Each branch has specificity (0,1,1), whatever it
+ * selects: a scope never changes which of two rules wins (docs/verdicts.md, Scope).
  */
 export interface Scope {
   branches: Branch[];
@@ -25,7 +25,7 @@ export const bodyScope = (scope: Scope) =>
 /** The scope as a condition on `html`. */
 export const htmlScope = (scope: Scope) => oneOf(scope.branches.map(({ root, body }) => `${root}:has(> ${body})`));
 
-/** What a selector matches on the captured pages of its rule; decides how it can be scoped. */
+/** What a selector matches on the captured pages of its rule, which decides how it can be scoped. */
 export interface Reach {
   /** Elements matched, over all pages. */
   elements: number;
@@ -43,7 +43,7 @@ export interface Reach {
 export function scopeSelector(selector: string, scope: Scope, reach: Reach, inScope = false): string {
   const { element, pseudo, namesRoot, subjectIsRoot } = selectorParts(selector);
   if (inScope) {
-    // There `S X` would look for S below the scoping root.
+    // Inside @scope, `S X` would look for S below the scoping root.
     const html = namesRoot || /:scope\b|&/i.test(selector) ? [htmlScope(scope)] : [];
     return `${element}:is(${[...html, bodyScope(scope), `${bodyScope(scope)} *`].join(', ')})${pseudo}`;
   }

@@ -18,7 +18,7 @@ const legacyPseudoElements = ['before', 'after', 'first-line', 'first-letter'];
 /** Why browsers would drop a selector list; null if they take it. */
 export const selectorFault = (text: string): TextFault | null => faultOf(() => parseSelectorList(text));
 
-/** Splits and checks a selector list by Selectors Level 4 as Chromium reads it. Throws TextError. */
+/** Splits and validates a selector list (Selectors Level 4, as Chromium implements it). Throws TextError. */
 export function parseSelectorList(text: string): Selector[] {
   const list = selectorTree(text);
   walk(list, (node: CssNode) => {
@@ -84,7 +84,7 @@ export const isSiteSelector = (text: string) => {
   }
 };
 
-/** Checks a selector and what is in it; collects what a browser reads otherwise than it is written. Throws TextError. */
+/** Validates a selector and its arguments; collects parts that browsers drop. Throws TextError. */
 function forgive(node: CssNode, changes: [number, number, string][]): void {
   const [start, end] = 'loc' in node ? [node.loc?.start.offset ?? 0, node.loc?.end.offset ?? 0] : [0, 0];
   checkSimpleSelector(node);
@@ -148,7 +148,7 @@ function selectorTree(text: string): SelectorList {
 
 const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1);
 
-/** What is valid in CSS and yet a mistake in a rule. */
+/** Selectors that are valid in CSS and still a mistake in a rule. */
 function checkForRule(node: CssNode): void {
   const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
   if (node.type === 'TypeSelector' && node.name.includes('|')) {
@@ -227,7 +227,7 @@ export interface SelectorParts {
 
 const partsKnown = new BoundedMap<string, SelectorParts>(50_000);
 
-/** Takes one valid complex selector apart. */
+/** Splits one valid complex selector. */
 export function selectorParts(text: string): SelectorParts {
   const known = partsKnown.get(text);
   if (known) return known;

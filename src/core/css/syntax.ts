@@ -1,6 +1,6 @@
 import { tokenize, tokenTypes } from 'css-tree';
 
-/** A declaration as written; nothing is judged of its name or value yet. Offsets count from 0 in the sheet. */
+/** A declaration as written; its name and value are not validated yet. Offsets count from 0 in the sheet. */
 export interface SheetDeclaration {
   kind: 'declaration';
   /** Lower case, but for custom properties. */
@@ -53,7 +53,7 @@ const closers = new Map([
   [Call, RightParenthesis],
 ]);
 
-/** Reads a stylesheet by CSS Syntax Level 3, section 5.4, with its recovery from errors. There is no text that it refuses. */
+/** Reads a stylesheet by CSS Syntax Level 3, section 5.4, with its recovery from errors. It accepts any text. */
 export function readStylesheet(source: string): SheetNode[] {
   return new SyntaxReader(source).stylesheet();
 }
@@ -150,7 +150,7 @@ class SyntaxReader {
     return { kind: 'at-rule', name, prelude, offset, children: null };
   }
 
-  /** 5.4.3, consume a qualified rule. Nested ones end at a semicolon, as there is nothing. */
+  /** 5.4.3, consume a qualified rule. A nested one ends at a semicolon and is dropped. */
   private qualifiedRule(depth: number, content: Content): SheetStyleRule | null {
     const start = this.at;
     while (this.at < this.types.length) {

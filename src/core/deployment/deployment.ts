@@ -17,7 +17,7 @@ import type { CompiledAction } from '../action/compiled.js';
 import { hasStyles } from '../ship/stylesheet.js';
 import { forbiddenBy, forbidsHtml, policiesOf, type Asked } from './policy.js';
 
-/** Where a site serves the bundle, and what today's rules make of it. */
+/** Where a site serves the bundle, and the bundle that today's rules give. */
 export interface Loading {
   /** As local-needle.yaml gives it: `/assets/local-needle.css`. */
   address: string;
@@ -39,9 +39,9 @@ export interface PageLoading {
   css: string | null;
 }
 
-/** Looks at how pages of a view load the build that they should. */
+/** Checks how the pages of a view load the build. */
 export function startLoading(view: View, rules: Rule[], address: string, paths: 'handles' | 'run-time') {
-  // Rules of which local-needle.js must tell some page.
+  // Rules with a page that only local-needle.js can match.
   const runTime = new Set(rules.filter((rule) => addressesOf(rule, view.site, paths).length > 0));
   const longhandsKnown = new Map<string, Set<string>>();
   const longhandsOfSheet = (text: string) => {
@@ -82,7 +82,7 @@ interface Part {
 }
 
 interface Parts {
-  /** The addresses at which the build should be. */
+  /** The addresses where the build should be. */
   wanted: { css: string; js: string };
   shown: { css: string; js: string };
   css: Part | undefined;
@@ -185,7 +185,7 @@ function loadedTooEarly(
   });
 }
 
-/** What browsers would not load: http on an https page, and what the page's own policy forbids. */
+/** Findings for files that browsers would not load: http on an https page, or forbidden by the page's policy. */
 function blocked(
   { css, js, wanted, policies }: Parts,
   page: Page,
@@ -248,7 +248,7 @@ export function loadingFindings(pages: Map<Page, PageLoading>, loading: Loading,
     if (group) group.pages.push(page);
     else groups.set(key, { fault, pages: [page] });
   };
-  // A name that changes with its content tells which build it is; else its text does, where it was captured.
+  // A hashed file name identifies the build; otherwise its text does, if it was captured.
   const isOld = (name: string, text: string) => {
     if (/-[0-9a-f]{8}\.css$/.test(name)) return !loading.built().names.includes(name);
     return text.includes(anyBegin) && !loading.built().texts.some((each) => text.includes(each));

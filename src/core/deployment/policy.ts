@@ -2,7 +2,7 @@ import parsePolicy from 'content-security-policy-parser';
 import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { attribute, elementsIn, type Element } from '../page/document.js';
 
-/** What a page would load, as a Content-Security-Policy asks about it. */
+/** A request or inline element that a Content-Security-Policy can forbid. */
 export interface Asked {
   kind: 'style' | 'script' | 'img';
   /** Absolute; null for what is in the page itself. */
@@ -11,7 +11,7 @@ export interface Asked {
   nonce?: string;
 }
 
-/** Whether an element is a policy that is inline itself. */
+/** Whether this is inline code. */
 export const isMetaPolicy = (element: Element) =>
   element.tagName === 'meta' && /^content-security-policy$/i.test(attribute(element, 'http-equiv') ?? '');
 
@@ -29,7 +29,7 @@ const directives = {
   img: ['img-src', 'default-src'],
 };
 
-/** The directive of a policy that forbids something, as it is there; null if it is allowed. `own`: the page's address. */
+/** The directive that forbids a request, as written; null if it is allowed. `own`: the page's address. */
 export function forbiddenBy(policy: string, asked: Asked, own: string): string | null {
   const parsed = parsePolicy(policy);
   const name = directives[asked.kind].find((each) => parsed.has(each));
@@ -59,7 +59,7 @@ function matchesSource(source: string, url: URL, own: URL): boolean {
   const isUpgrade = (scheme: string) => scheme === url.protocol || (scheme === 'http:' && url.protocol === 'https:');
   if (source === '*') return /^https?:$/.test(url.protocol) || url.protocol === own.protocol;
   if (source.toLowerCase() === "'self'")
-    // Of two schemes each has its own default port (6.7.2.8, step 4.2).
+    // Each scheme has its own default port (6.7.2.8, step 4.2).
     return url.hostname === own.hostname && isUpgrade(own.protocol) && url.port === own.port;
   if (/^[a-z][a-z0-9+.-]*:$/i.test(source)) return isUpgrade(source.toLowerCase());
   const [, scheme, host = '', port, path = ''] =

@@ -24,7 +24,7 @@ import { pairsOf, placeOfWinner, type Pair } from '../action/pair.js';
 import type { Cell, Verdict } from '../check/verdict.js';
 import { winningChange } from '../fix/winning-change.js';
 
-/** Why a page is the rule's, or by how little it is not. */
+/** Why a rule targets a page, or which terms keep it from doing so. */
 export interface WhyTargeted {
   holds: boolean;
   /** The alternative that picks the page, or the one that is nearest to it. */
@@ -35,12 +35,12 @@ export interface WhyTargeted {
   excepted: string | null;
 }
 
-/** One longhand on one element: what wins, by which step of the cascade, and what would. */
+/** One longhand on one element: the winner, the deciding step of the cascade, and what would win without it. */
 export interface WhyPair {
   property: string;
-  /** As the rule says it, and what it computes to. */
+  /** As written in the rule, and computed. */
   ours: string;
-  /** What our selector weighs, its scope included. */
+  /** The specificity of our selector, with its scope. */
   specificity: string;
   line: number;
   /** The computed value on the page with the build, and without. */
@@ -58,7 +58,7 @@ export interface WhyPair {
   /** The step of the cascade that decided; null if nothing else sets it. */
   step: CascadeStep | null;
   change: string | null;
-  /** N33: of the text inside, how much takes an inherited value; null if the property is not inherited. */
+  /** How many of the elements with text inside inherit the value; null if the property is not inherited. */
   text: { takes: number; of: number; others: { element: string; from: string }[] } | null;
 }
 
@@ -223,7 +223,7 @@ function whyPair(pair: Pair, look: OpenedPage): WhyPair {
   };
 }
 
-/** What would win without this rule, the browser's own aside. */
+/** The winner without this rule, ignoring the browser's own styles. */
 function strongestRival({ element, pseudo, longhand, winner }: Pair, look: OpenedPage) {
   const own = winner.block.owner?.rule;
   const rival = look.cascade.winner(
@@ -235,7 +235,7 @@ function strongestRival({ element, pseudo, longhand, winner }: Pair, look: Opene
   return rival;
 }
 
-/** Of the elements inside that hold text of their own, how many take the value of this one. */
+/** How many of the elements inside with their own text have the same value. */
 function textShare(container: Element, longhand: string, look: OpenedPage): WhyPair['text'] {
   const others: { element: string; from: string }[] = [];
   let [takes, of] = [0, 0];

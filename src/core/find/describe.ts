@@ -1,10 +1,10 @@
 import { attribute, parentOf, type Element } from '../page/document.js';
 
-/** An element as a person recognises it. */
+/** A description by which a person recognises an element. */
 export interface Description {
   /** Its place in the tree in short: `body > header.masthead > nav > a.camera`. */
   place: string;
-  /** The words in it, in one line, cut where they are many. */
+  /** Its text in one line, shortened. */
   words: string;
   id: string | null;
   classes: string[];
@@ -41,10 +41,10 @@ function placeOf(element: Element): string {
   return steps.length > 5 ? [...steps.slice(0, 2), '…', ...steps.slice(-2)].join(' > ') : steps.join(' > ') || 'html';
 }
 
-/** Attributes whose words a reader of the page gets to see. */
+/** Attributes whose text is visible or read aloud. */
 const spoken = ['alt', 'placeholder', 'aria-label', 'title', 'value'];
 
-/** The words in an element, white space folded: its text without scripts and styles, or what its attributes say. */
+/** The visible text of an element with white space collapsed, or that of its attributes. */
 export function wordsOf(element: Element): string {
   const parts: string[] = [];
   const visit = (node: Element) => {

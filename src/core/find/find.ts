@@ -14,10 +14,10 @@ export type Query = { selectors: Selector[]; text: string } | { words: string };
 export interface FindInput {
   view: View;
   query: Query;
-  /** Look closely at this page; null: at the first that matches. All pages are counted all the same. */
+  /** Show elements of this page; null: of the first page that matches. All pages are counted. */
   page: Page | null;
   state: PageState | null;
-  /** Whether the time for this search is up; asked between pages. */
+  /** Whether the time limit of the search is over; called between pages. */
   isLate: () => boolean;
 }
 
@@ -41,13 +41,13 @@ export interface FindReport {
   page: string | null;
   /** The first few elements there. */
   elements: Found[];
-  /** Where nothing matches: changes that would, on the page asked for or on the first that has one. */
+  /** If nothing matches: changes that would match, on the requested page or the first that has one. */
   nearMisses: (NearMiss & { page: string })[];
-  /** The time was up before every page was looked at. */
+  /** The time limit ended before every page was searched. */
   cutOff: boolean;
 }
 
-/** Elements shown, and pages on which pairs of changes are tried. */
+/** Maximum number of elements shown, and of pages on which pairs of changes are tried. */
 const mostShown = 5;
 const mostNearMissPages = 20;
 
@@ -79,7 +79,7 @@ function emptyReport({ view, query }: FindInput): FindReport {
   };
 }
 
-/** Fills the report page by page, so that what was found counts though the time runs out. */
+/** Fills the report page by page, so that the results so far count if the time limit ends the search. */
 function search({ view, query, page: wanted, state, isLate }: FindInput, report: FindReport): void {
   const { site } = view;
   const open = (page: Page): PageDocument => {

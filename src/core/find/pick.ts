@@ -8,7 +8,7 @@ import { propose, type Proposal } from './propose.js';
 /** An element that someone pointed at, with selectors for it. */
 export interface Picked extends Description {
   proposals: PickedProposal[];
-  /** Pages on which they were counted, out of all; fewer where the time was up. */
+  /** Pages on which they were counted; fewer than all if the time limit ended the count. */
   counted: number;
   pages: number;
 }

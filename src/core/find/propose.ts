@@ -5,7 +5,7 @@ import { positionOf, standingOf } from '../page/family.js';
 import { parentOf } from '../page/document.js';
 import { classesOf } from './describe.js';
 
-/** A selector for an element, with what speaks for it. */
+/** A proposed selector, with its score and counts. */
 export interface Proposal {
   selector: string;
   /** Elements that it matches on this page. */
@@ -32,11 +32,11 @@ export function looksGenerated(name: string): boolean {
 
 const identifier = (text: string) => cssesc(text, { isIdentifier: true });
 const quoted = (text: string) => cssesc(text, { quotes: 'double', wrap: true });
-/** Classes that tell of a passing state rather than of what an element is. */
+/** Classes that name a temporary state. */
 const isState = (name: string) =>
   /^(is|has)-|^(active|current|open|selected|hover|focus|visible|hidden|disabled)$/i.test(name);
 
-/** Ways to name one element by itself, without where it is. */
+/** Compounds for an element, without its position. */
 function ownNames(element: Element): Candidate[] {
   const { tagName } = element;
   const found: Candidate[] = [];
@@ -77,7 +77,7 @@ function ownNames(element: Element): Candidate[] {
   return found;
 }
 
-/** Proposals made at most, and ancestors looked at. */
+/** Maximum number of proposals, and of ancestors used. */
 const most = 4;
 const mostAncestors = 6;
 const mostByPosition = 2;

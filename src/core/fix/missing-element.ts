@@ -29,9 +29,9 @@ export interface Hint {
   why: string;
 }
 
-/** Pages of one action that are looked at for hints; all have their finding. */
+/** Maximum number of pages of one action that get hints; all get a finding. */
 const mostPages = 20;
-/** Pages that are parsed to see whether a selector really matches there. */
+/** Maximum number of pages parsed to see whether a selector really matches there. */
 const mostCandidates = 3;
 
 /**
@@ -70,7 +70,7 @@ export function missingElements(missing: MissingElement[], input: CheckInput): F
 
 const noHint: Hint = { text: null, selector: null, why: '' };
 
-/** Looks for fixes of what is missing; remembers the page that it opened last. */
+/** Searches fixes for missing elements; keeps the last opened page. */
 class HintSearch {
   private last: {
     missing: Pick<MissingElement, 'page' | 'view' | 'state'>;
@@ -93,7 +93,7 @@ class HintSearch {
     return this.kept(missing, 'elsewhere', key, () => this.hintElsewhere(missing, element));
   }
 
-  /** The same fix on another page, if it helps there. */
+  /** The same fix on another page, if it works there. */
   sameHint(missing: MissingElement, selector: string, why: string): Hint {
     return this.kept(missing, `same ${selector}`, this.keyOf(missing), () => {
       const elements = compileMatcher(selector)(this.open(missing)).length;
@@ -149,7 +149,7 @@ class HintSearch {
     return null;
   }
 
-  /** Where a rule lists alternatives and another of them matches, the list should be one selector. */
+  /** If a rule lists alternatives and another one matches, they should be one selector. */
   private otherAlternative(missing: MissingElement): string | null {
     const { rule, action } = missing;
     const others = rule.actions.filter(
@@ -197,14 +197,14 @@ class HintSearch {
     }
   }
 
-  /** Everything of the page and the rule that a hint can depend on; null if a page's identity is not known. */
+  /** A key of everything that a hint depends on; null if a page's identity is not known. */
   private keyOf({ rule, page, view, state }: MissingElement): string | null {
     const identity = view.identity(page);
     if (identity === null) return null;
     return JSON.stringify([page.path, identity, this.signed(rule), state, this.input.states]);
   }
 
-  /** Tells apart the pages of a view, and of the other visitors' views. */
+  /** A key of the pages of a view and of the other visitors' views. */
   private siteKey(view: View): string | null {
     let known = this.sites.get(view);
     if (known === undefined) {

@@ -21,7 +21,7 @@ interface Change {
 
 /** Selectors tried on the page at most. */
 const mostTries = 600;
-/** Compounds of a selector, and simple selectors of a compound; nobody mistypes more by hand. */
+/** Maximum number of compounds of a selector, and of simple selectors of a compound. */
 const mostParts = 12;
 
 /**
@@ -76,7 +76,7 @@ function tryAll(changes: Change[], matches: Matches, tried: Set<string>): NearMi
   return found;
 }
 
-/** Reads a selector, mending doubled or stray signs; null if there is no reading it. */
+/** Parses a selector, repairing doubled or stray signs; null if that is impossible. */
 function mendSyntax(selector: string): (Change & { changed: boolean }) | null {
   const steps: [RegExp, string, string][] = [
     [/#{2,}/g, '#', 'an extra #'],
@@ -133,7 +133,7 @@ const simple = (kind: 'class' | 'id' | 'type', name: string): Simple => {
   return { kind, name, text: kind === 'class' ? `.${escaped}` : kind === 'id' ? `#${escaped}` : escaped };
 };
 
-/** Names that typo could have made of another, with how many errors. */
+/** Known names that a name could be a typo of, with the number of errors. */
 function typos(name: string, known: string[]): { name: string; errors: number }[] {
   const most = name.length < 4 ? 1 : 2;
   return known

@@ -6,7 +6,7 @@ import { classesOf } from '../find/describe.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { Pair } from '../action/pair.js';
 
-/** A change to a rule with which a lost pair would be won, tried on the page. */
+/** A change to a rule that wins a lost pair, tried on the page. */
 export interface WinningChange {
   kind: 'selector' | 'important' | 'order' | 'none';
   text: string;

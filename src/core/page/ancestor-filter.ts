@@ -2,7 +2,7 @@ import type { Selector as Token } from 'css-what';
 import { parentOf, type Element } from './document.js';
 import { selectorKey, elementKeys } from './selector-key.js';
 
-/** Sets of keys as bits; several keys may share one. */
+/** A set of keys as bits; several keys may share a bit. */
 export interface KeyBits {
   low: number;
   high: number;
@@ -21,9 +21,9 @@ function add(bits: KeyBits, key: string): void {
 }
 
 /**
- * What must be above an element for a selector to match it: the keys of every compound that a descendant or child
- * combinator follows. Null where nothing need. An element that lacks some of it need not be tried (the filter that
- * browsers use too).
+ * What a selector requires of an element's ancestors: the keys of every compound that a descendant or child combinator
+ * follows. Null where nothing need. An element that lacks some of it need not be tried (the filter that browsers use
+ * too).
  */
 export function requiredAncestors(tokens: Token[]): KeyBits | null {
   const bits = { ...none };
@@ -40,7 +40,7 @@ export function requiredAncestors(tokens: Token[]): KeyBits | null {
 export class AncestorFilter {
   private readonly known = new Map<Element, KeyBits>();
 
-  /** Whether all that is needed may be above an element. */
+  /** Whether the required ancestors may be there. */
   has(element: Element, need: KeyBits): boolean {
     const parent = parentOf(element);
     if (!parent) return false;

@@ -9,7 +9,7 @@ export interface PageDocument {
   root: Tree.Document;
   /** Whether the page lacks a standards doctype: classes and IDs then match in any letter case. */
   quirks: boolean;
-  /** Where the page is; null if nobody said. */
+  /** The page's address; null if it is unknown. */
   location: PageLocation | null;
 }
 
@@ -22,7 +22,7 @@ export interface PageLocation {
   pathOf: (href: string) => string | null;
 }
 
-/** Parses a page by the HTML Standard. Never throws: there is no HTML that a browser refuses. */
+/** Parses a page by the HTML Standard. Never throws: browsers accept any HTML. */
 export function readDocument(html: string, withPlaces = false): PageDocument {
   const root = withPlaces ? parse(html, { sourceCodeLocationInfo: true }) : parse(html);
   return {

@@ -12,8 +12,8 @@ export function isOfBuild(element: Element): boolean {
 }
 
 /**
- * Takes what an earlier build wrote into the body of a page out of it, so that selectors count as if it were not there. What
- * is in head is no element that a rule reaches; its styles are left out where stylesheets are read.
+ * Removes what an earlier build wrote into the body of a page, so that selectors count without it. Rules cannot reach
+ * elements in head; the styles there are left out where stylesheets are read.
  */
 export function dropEarlierBuild(document: PageDocument): void {
   const dropped = new Set(document.elements.filter(isOfBuild));

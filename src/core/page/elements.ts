@@ -12,7 +12,7 @@ export class TooLate extends Error {}
 
 let watch: { isLate: () => boolean; steps: number } | null = null;
 
-/** Runs a search that ends with TooLate when its time is up, however expensive its selector is. */
+/** Runs a search; throws TooLate when its time limit is over, however slow the selector is. */
 export function withinTime<T>(isLate: () => boolean, search: () => T): T {
   const outer = watch;
   // Within another search both limits count.
@@ -24,7 +24,7 @@ export function withinTime<T>(isLate: () => boolean, search: () => T): T {
   }
 }
 
-/** Looks at the clock now and then; called for every node that a selector asks about. */
+/** Checks the clock now and then; called for every node that a selector tests. */
 function step(): void {
   if (watch && ++watch.steps % 8192 === 0 && watch.isLate()) throw new TooLate('The time is up.');
 }
@@ -91,7 +91,7 @@ export function candidates(document: PageDocument, key: string): Element[] {
   return index.get(key) ?? [];
 }
 
-/** To be called where an element's ID or classes were changed. */
+/** Call this after changing an element's ID or classes. */
 export function elementsChanged(document: PageDocument): void {
   indexes.delete(document);
   ancestorFilters.delete(document);
@@ -143,7 +143,7 @@ export function compileElementTest(tokens: () => Token[]): (document: PageDocume
   };
 }
 
-/** What `:scope` stands for; outside of `@scope` the root element (Selectors 4, 15.2). */
+/** The element that `:scope` matches; outside of `@scope` the root element (Selectors 4, 15.2). */
 let scopingRoot: Element | null = null;
 
 /** Runs a test in which `:scope` stands for an element. */

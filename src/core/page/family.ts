@@ -14,8 +14,8 @@ export interface Standing {
 const families = new WeakMap<object, Map<Element, Standing>>();
 
 /**
- * Where an element is. A family is counted once: asking for each of 100,000 siblings in turn stays linear. Elements
- * must not be moved after the first question.
+ * An element's position. Siblings are counted once, so that 100,000 of them take linear time. Elements must not be
+ * moved after the first call.
  */
 export function standingOf(element: Element): Standing {
   const parent = element.parentNode;

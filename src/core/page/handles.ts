@@ -10,7 +10,7 @@ export interface Handle {
   condition: string;
 }
 
-/** A text as a condition takes it: in quotes where it is no plain name. */
+/** A text as a condition's argument: in quotes if it is not a plain name. */
 const argument = (text: string) => (/^[\w-]+$/.test(text) ? text : `"${text.replace(/["\\]/g, '\\$&')}"`);
 
 /** The handles that a page carries on `body`, best first: page ID, body ID, classes in the order of the source. */

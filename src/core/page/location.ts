@@ -17,7 +17,7 @@ export function baseOf(own: string, root: Tree.Document): string {
 /** The same for a page of a site. */
 export const baseAddress = (page: Page, root: Tree.Document) => baseOf(pageAddress(page), root);
 
-/** Where a page is, with the way from what its links say to paths of its site. */
+/** A page's address, with a function that turns its links into paths of its site. */
 export function locationOf(page: Page, root: Tree.Document, options: PathOptions): PageLocation {
   const own = pageAddress(page);
   let base: string | undefined;
@@ -37,10 +37,10 @@ export function locationOf(page: Page, root: Tree.Document, options: PathOptions
 export function currentPathOf(document: PageDocument, element: Element, sections: boolean): string | null {
   const { location } = document;
   const href = attribute(element, 'href');
-  // `#top` leads to the page itself, and is no link of a menu.
+  // `#top` leads to the page itself, but is not a menu link.
   if (!location || href === undefined || href.trim().startsWith('#')) return null;
   const path = location.pathOf(href);
   if (path === location.path) return path;
-  // The front page is no section, or each page would lie in it.
+  // The front page is not a section: every page would be in it.
   return sections && path !== null && path !== '/' && location.path.startsWith(`${path}/`) ? path : null;
 }

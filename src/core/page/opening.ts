@@ -11,10 +11,9 @@ export interface PageOpening {
 const bodyReached = new Error('The body is reached');
 
 /**
- * Reads a page as far as its `body` tag, as a browser would find it, and no further: opening ten thousand pages this way
- * costs a small part of parsing them. A page whose body begins before that tag, or that has a second one, is parsed whole,
- * since the HTML Standard merges the attributes of a later tag into the first (13.2.6.4.7, "A start tag whose tag name is
- * body").
+ * Reads a page up to its `body` tag only, as a browser would: for ten thousand pages this takes a small part of the
+ * time of parsing them. A page whose body begins before that tag, or that has a second one, is parsed whole, since the
+ * HTML Standard merges the attributes of a later tag into the first (13.2.6.4.7, "A start tag whose tag name is body").
  */
 export function readOpening(html: string): PageOpening {
   const end = openingEnd(html);
@@ -45,7 +44,7 @@ export function readOpeningPart(html: string): PageOpening | null {
     createDocument: () => (document = defaultTreeAdapter.createDocument()),
     onItemPush: (element: Tree.Element) => {
       if (element.tagName !== 'body') return;
-      // A body that is implied by what is in it has no place in the source.
+      // An implied body has no source location.
       isTag = Boolean(element.sourceCodeLocation);
       throw bodyReached;
     },

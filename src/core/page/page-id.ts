@@ -60,7 +60,7 @@ export function handleCss(form: Pick<PageIdForm, 'in' | 'attribute'>, text: stri
   return `[${form.in === 'body-id' ? 'id' : identifier(form.attribute ?? '')}=${cssesc(text, { quotes: 'double', wrap: true })}]`;
 }
 
-/** A form found on a site's pages, with what speaks for it. */
+/** A form found on a site's pages, with its counts. */
 export interface FoundForm {
   form: PageIdForm;
   /** Pages that carry an ID of this form. */

@@ -2,7 +2,7 @@ import type { Element, PageDocument } from './document.js';
 import { compileMatcher, elementsChanged } from './elements.js';
 import { setPseudoClass } from './pseudo-classes.js';
 
-/** What a state does to a captured page: selectors to classes or to a pseudo-class. */
+/** What a state changes on a captured page: classes or pseudo-classes, by selector. */
 export interface PageState {
   addClass: [selector: string, name: string][];
   removeClass: [selector: string, name: string][];

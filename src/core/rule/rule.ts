@@ -10,7 +10,7 @@ export interface Rule {
   /** Null: the union of the `@on` blocks. */
   pages: Condition | null;
   except: Condition | null;
-  /** The number of pages that the author says it hits; null: one for each page-id and literal path. */
+  /** The expected number of pages; null: one for each page-id and literal path. */
   pageCount: { pages: number; at: Place } | null;
   /** Every declaration ships as `!important`. */
   important: boolean;
@@ -18,7 +18,7 @@ export interface Rule {
   state: string | null;
   visitor: string | null;
   viewport: string | null;
-  /** Its element comes by script: matching nothing in the captured page is no fault. */
+  /** A script adds its element, so matching nothing on the captured page is not an error. */
   addedByScript: boolean;
   paused: boolean;
   /** The last day on which it ships, `2027-03-31`, or null. */

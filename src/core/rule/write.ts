@@ -1,6 +1,6 @@
 import { writeString } from '../css/strings.js';
 
-/** A rule as options say it; each text as it will stand in the file. */
+/** A rule from command options; each text as it will be in the file. */
 export interface NewRule {
   name: string;
   note: string | null;

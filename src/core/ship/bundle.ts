@@ -6,14 +6,14 @@ import type { Shipments } from './shipment.js';
 import { stylesheet } from './stylesheet.js';
 import { tasksOf, type Task } from './tasks.js';
 
-/** How what ships is written, whatever its form. */
+/** Options of every form of build. */
 export interface BuildForm {
   site: string;
   pathOptions: PathOptions;
   minify: boolean;
   /** False where nothing may need local-needle.js: pictures are then swapped by CSS alone. */
   withScript: boolean;
-  /** Where a file of the project ships to, relative to the build's folder: `files/logo-3f2a9b.svg`. */
+  /** The shipped path of a project file, relative to the build's folder: `files/logo-3f2a9b.svg`. */
   shippedName: (file: FileUse) => string;
 }
 
@@ -29,7 +29,7 @@ export interface Bundle {
   js: Output | null;
   /** Files of the project that ship beside it, by their shipped name. */
   files: Map<string, Uint8Array>;
-  /** Pages that can be known only at run time. */
+  /** Pages that can be matched only at run time. */
   atRunTime: string[];
 }
 
@@ -39,7 +39,7 @@ export interface Output {
   map: string;
 }
 
-/** Files of the project as they ship: notes each that is asked for. */
+/** Shipped files of the project; records each one that is used. */
 export function fileShipper(base: string, shippedName: (file: FileUse) => string) {
   const files = new Map<string, Uint8Array>();
   const served = (file: FileUse) => {

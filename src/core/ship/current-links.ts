@@ -6,10 +6,10 @@ import { selectorParts } from '../css/selector.js';
 import { attribute, type PageDocument } from '../page/document.js';
 import type { Page } from '../page/page.js';
 
-/** What links say that lead to the page they are on, with the pages where each does. */
+/** The `href` values of links to the page itself, with the pages of each. */
 export type CurrentLinks = Map<string, Page[]>;
 
-/** What the links that an action is about on a page say, each once. */
+/** The distinct `href` values of the links that an action acts on. */
 export function currentLinksOf(action: Action): (document: PageDocument) => string[] {
   const kind = actionKind(action);
   const selectors = action.selectors.flatMap(({ text }) => {
@@ -22,7 +22,7 @@ export function currentLinksOf(action: Action): (document: PageDocument) => stri
   };
 }
 
-/** A selector limited to links that say so; it weighs what it did. */
+/** A selector limited to links with these `href` values; its specificity stays the same. */
 export function linkSelector(text: string, href: string): string {
   const { element, pseudo } = selectorParts(text);
   return `${element}:where([href=${cssesc(href, { quotes: 'double', wrap: true })}])${pseudo}`;

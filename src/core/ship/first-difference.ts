@@ -13,8 +13,8 @@ import type { Page } from '../page/page.js';
 const withoutAddresses = (value: string) => withUrls(value, () => '');
 
 /**
- * What looks different with the stylesheet that was built than with the rules as written, as the first such value found;
- * null where nothing does. Compares the elements that either is about, and every longhand that either names.
+ * The first computed value that differs between the built stylesheet and the rules as written; null if none does.
+ * Compares the elements that either matches, and every longhand that either names.
  */
 export function firstDifference(
   page: Page,

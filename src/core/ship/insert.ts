@@ -1,8 +1,8 @@
 import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 
 /**
- * A page with a text put where the build loads: at the end of its head, or of its body. Everything else stays byte for
- * byte as it was; tags that the source leaves out are respected.
+ * A page with a text inserted where the build loads: at the end of its head or body. All other bytes stay the same;
+ * omitted tags are taken into account.
  */
 export function insertInto(html: string, text: string, place: 'head-end' | 'body-end'): string {
   const at = insertionPoint(html, place);

@@ -23,9 +23,9 @@ import { SelectorStarts } from './selector-starts.js';
 import { hasStyleRule } from './stylesheet.js';
 import { actingBy } from './tasks.js';
 
-/** What was read back of a build, page by page. */
+/** A build as read back, page by page. */
 export interface Delivery {
-  /** What reaches a page; null if nothing does. The bundle is the same for all. */
+  /** What reaches a page; null if nothing does. A bundle is the same for all pages. */
   to: (page: Page) => { build: ReadBuild; actions: Action[] } | null;
   pathOptions: PathOptions;
 }
@@ -37,7 +37,7 @@ export interface Proof {
   findings: Finding[];
 }
 
-/** Differences that are listed; one is enough for a build to be wrong. */
+/** Maximum number of differences listed; a single one makes the build wrong. */
 const mostListed = 10;
 
 /**
@@ -85,7 +85,7 @@ class BuildProof {
     this.findings.push(finding('build-differs', message, { rule: rule?.name, page: page?.path, at: rule?.at, hint }));
   };
 
-  /** What the build brings to a page that is opened for its verdicts; tries everything else on the page as well. */
+  /** What the build adds to a page that is opened for its verdicts; also tries the rest of the build on it. */
   delivered(page: Page, document: PageDocument): OurSheet<Owner> | null {
     const brought = this.delivery.to(page);
     if (!brought) return null;
@@ -98,7 +98,7 @@ class BuildProof {
     return here;
   }
 
-  /** Tries a page that no verdict was asked of, if anything of the build can match there. */
+  /** Tries a page without verdicts, if anything in the build can match there. */
   tryPage(page: Page): void {
     const brought = this.delivery.to(page);
     if (!brought || !this.view || this.tried.has(page)) return;
@@ -215,9 +215,9 @@ function compareCells(before: Cell[], after: Cell[], rules: Rule[], differs: Dif
   }
 }
 
-/** The elements that an action may reach on a page where it ships; null if only the cascade can tell. */
+/** The elements that an action may reach on a page where it ships; null if only the cascade knows. */
 function reachOf({ selectors, rules }: CompiledAction, document: PageDocument): Set<Element> | null {
-  // Inside @scope only the cascade can tell; its verdicts are compared.
+  // Inside @scope only the cascade knows; the verdicts are compared.
   if (selectors === null) return rules.length > 0 ? null : new Set();
   return new Set(selectors.flatMap((selector) => selector.elements(document)));
 }

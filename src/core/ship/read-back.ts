@@ -13,7 +13,7 @@ export interface ReadBuild {
   tasks: ReadTask[];
 }
 
-/** What a task of local-needle.js says of where it acts. */
+/** Where a task of local-needle.js acts. */
 export interface ReadTask {
   rule: string;
   scope: string;

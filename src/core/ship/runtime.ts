@@ -1,6 +1,6 @@
 /** What local-needle.js has to do on a page; written into the file as JSON but for the scripts. */
 export interface NeedleWork {
-  /** Addresses that only the script can tell; each that holds becomes a word of `data-local-needle` on `html`. */
+  /** Addresses that only the script can match; each match becomes a word of `data-local-needle` on `html`. */
   marks: { name: string; path?: string; pattern?: string; pages?: string[]; queries?: [string, string][] }[];
   dropExtension?: string;
   /** The file name of the stylesheet that the script is beside. */
@@ -61,10 +61,10 @@ export function needle(work: NeedleWork): void {
     else root.removeAttribute('data-local-needle');
   };
 
-  /** What was acted on, by task: the page keeps it, should the script stand there twice. */
+  /** Elements done, by task: kept on the page, in case the script is loaded twice. */
   const acted = ((document as { localNeedle?: Record<string, WeakSet<Element>> }).localNeedle ??= {});
   const actedBy = (index: number) => (acted[tasks[index]?.rule + ` ${index}`] ??= new WeakSet());
-  /** What each task did since the page was opened or navigated. */
+  /** The state of each task since the page was loaded or navigated. */
   let done: ('acted' | 'ended' | undefined)[] = [];
   let waiting = false;
   const undo: { task: ShippedTask; element: Element; restore: () => void }[] = [];
@@ -145,7 +145,7 @@ export function needle(work: NeedleWork): void {
   const moved = () => {
     if (address === here()) return;
     markPage();
-    // The page changes its content after its address.
+    // The page changes its content after it changes its address.
     setTimeout(() => {
       for (const each of undo.splice(0)) {
         if (each.element.matches(each.task.selector)) undo.push(each);

@@ -68,7 +68,7 @@ export function needleScript(
 
 function smaller(code: string, map: string): { text: string; map: string } {
   const result = minify_sync(code, {
-    // Our own names only: what the rules' scripts declare stays within their functions anyway.
+    // Only our own names are shortened; the rules' scripts have their own functions.
     format: { comments: /^!/, inline_script: true },
     sourceMap: { content: map, filename: 'local-needle.js' },
   });

@@ -6,8 +6,8 @@ import { candidates, compileTest } from '../page/elements.js';
 import { selectorKey } from '../page/selector-key.js';
 
 /**
- * Tells which of many selectors can match anything on a page at all, by how they begin: where nothing matches
- * `body.page-46`, no `body.page-46 .x` does. Spares to try hundreds of rules on thousands of pages that they are not for.
+ * Finds which of many selectors can match on a page, by their beginning: if nothing matches `body.page-46`, neither
+ * does `body.page-46 .x`. This avoids trying hundreds of rules on thousands of other pages.
  */
 export class SelectorStarts<T> {
   private readonly always = new Set<T>();
@@ -28,7 +28,7 @@ export class SelectorStarts<T> {
     }
   }
 
-  /** Adds what may match whatever the page. */
+  /** Adds something that may match on any page. */
   addAlways(value: T): void {
     this.always.add(value);
   }
@@ -44,12 +44,12 @@ export class SelectorStarts<T> {
   }
 }
 
-/** The compounds up to the one about `body`, or the first, as a selector list; empty if there is no more to the selector. */
+/** The compounds up to the one for `body`, or the first, as a selector list; empty if the selector has no more. */
 function startOf(text: string): string {
   const compounds = takeApart(selectorParts(text).element);
   const at = compounds.findIndex(({ simples: [first] }) => /^(body$|:is\()/.test(first?.text ?? ''));
   const prefix = compounds.slice(0, Math.max(at, 0) + 1);
   const whole = compounds.length > prefix.length ? putTogether(prefix) : '';
-  // A list of its own is tried arm by arm, each on the elements that carry its key.
+  // A selector list is tried selector by selector, each on the elements that have its key.
   return prefix.length === 1 ? whole.replace(/^:is\(([^()]*)\)$/, '$1') : whole;
 }

@@ -14,18 +14,18 @@ export interface ShipmentInput extends SurveyInput {
   paths: 'handles' | 'run-time';
   /** The day of the build, `2027-03-31`: a rule whose `until` is past does not ship. */
   today: string;
-  /** A survey of the rules that ship, begun already: by a check that opened the pages. */
+  /** A survey of the shipped rules that a check began when it opened the pages. */
   survey?: Survey;
 }
 
-/** An action on its way out, with the selectors that limit it to its pages. */
+/** An action with its scoped selectors. */
 export interface ShippedAction {
   action: Action;
   scope: Scope;
   selectors: string[];
 }
 
-/** One rule on its way out; an action that marks links comes apart into one for each address. */
+/** A rule to ship; an action that marks links is split into one for each address. */
 export interface ShippedRule {
   rule: Rule;
   actions: ShippedAction[];
@@ -37,7 +37,7 @@ export interface Shipment {
   addresses: RunTimeAddresses;
 }
 
-/** A site's rules made ready to ship. */
+/** A site's rules, ready to ship. */
 export interface Shipments {
   /** What ships for all pages together. */
   whole: Shipment;
@@ -54,8 +54,8 @@ export const shippingRules = (rules: readonly Rule[], today: string) =>
   rules.filter((rule) => !rule.paused && !hasEnded(rule, today));
 
 /**
- * Makes a site's rules ready to ship, every selector limited to the pages of its rule. Throws Error if an action or its
- * pages cannot be written: then nothing ships.
+ * Scopes every selector of a site's rules to the pages of its rule. Throws Error if an action or its pages cannot be
+ * written: then nothing ships.
  */
 export function prepareShipments(input: ShipmentInput): Shipments {
   const { site, today } = input;
@@ -89,7 +89,7 @@ function shipmentFor(rules: Rule[], measured: Measured, target: ScopeTarget): Sh
 
 function shippedActions(rule: Rule, action: Action, measured: Measured, target: ScopeTarget): ShippedAction[] {
   const kind = actionKind(action);
-  // Only what is told apart by the rule's own conditions needs the addresses that these name.
+  // Only actions that ship by the rule's conditions need the addresses in these conditions.
   const own =
     kind.scope === 'conditions' ? target : { ...target, addresses: new RunTimeAddresses(target.addresses.paths) };
   const scope = scopeOf(rule, action, own);

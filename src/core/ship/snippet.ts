@@ -8,7 +8,7 @@ import type { Shipments } from './shipment.js';
 import { stylesheet } from './stylesheet.js';
 import { tasksOf } from './tasks.js';
 
-/** What one page needs, ready to be pasted into it. */
+/** The CSS and script of one page, ready to paste into it. */
 export interface Snippet {
   page: Page;
   rules: Rule[];

@@ -10,10 +10,10 @@ import type { Rule } from '../rule/rule.js';
 import { reachedPages } from '../target/delivery.js';
 import { currentLinksOf, type CurrentLinks } from './current-links.js';
 
-/** What was learnt from one page, by question. */
+/** The answers of one page, by question. */
 export type Answers = Record<string, unknown>;
 
-/** What a build has to know of the pages. */
+/** What a build must know about the pages. */
 export interface Measured {
   /** What a selector of an action matches on the pages that it ships to. */
   reach: (action: Action, text: string) => Reach;
@@ -22,7 +22,7 @@ export interface Measured {
   pages: ReadonlySet<Page>;
 }
 
-/** Something to learn from a page; `key` says what, so that no two look for the same. */
+/** A question to a page; questions with the same `key` are asked once. */
 interface Question<Found = unknown> {
   key: string;
   look: (document: PageDocument) => Found;
@@ -40,8 +40,8 @@ export interface SurveyInput {
 }
 
 /**
- * Asks each page that something ships to what a build has to know of it. A page is opened only if nobody showed it by
- * `look` before and not all of it is known from an earlier run.
+ * Asks each page of a build what the build must know about it. A page is opened only if `look` was not called with it
+ * and the answers of an earlier run are incomplete.
  */
 export class Survey {
   private readonly questions = new Map<Page, Question[]>();
@@ -66,7 +66,7 @@ export class Survey {
       }
   }
 
-  /** Asks a page that is open anyway, as it was captured. */
+  /** Asks a page that is already open, as captured. */
   look(page: Page, document: PageDocument): void {
     const questions = this.questions.get(page);
     if (!questions || this.answers.has(page)) return;
@@ -78,7 +78,7 @@ export class Survey {
     if (fresh.length > 0 && key !== null) this.input.learnt?.set(key, known);
   }
 
-  /** What all pages answered; opens those that nobody showed. */
+  /** The answers of all pages; opens those that are still missing. */
   finish(): Measured {
     for (const [page, questions] of this.questions) {
       const answers = this.known(page, questions) ?? this.opened(page);

@@ -20,7 +20,7 @@ export function tasksOf({ rule, actions }: ShippedRule, served: (file: FileUse) 
   const marking = all.filter(({ current }) => current);
   const tasks = all.filter(({ current }) => !current);
   if (marking.length === 0) return tasks;
-  // One task tells all links of the rule to those who do not see their style.
+  // One task sets aria-current on all links of the rule.
   const selector = marking.map((task) => task.selector).join(', ');
   return [...tasks, { rule: rule.name, scope: 'body', selector, current: true }];
 }

@@ -23,8 +23,8 @@ const kindNamed = (name: string, form: TermKind<Term>['form']) => {
 };
 
 /**
- * Reads the text of a `pages`, `except` or `@on` condition. Never throws: a term that cannot be read is a fault, and the
- * rest of the condition is.
+ * Reads the text of a `pages`, `except` or `@on` condition. Never throws: a term that cannot be parsed becomes a fault,
+ * and the other terms are kept.
  */
 export function parseCondition(text: string): { condition: Condition; faults: TextFault[] } {
   const alternatives: Term[][] = [[]];

@@ -43,7 +43,7 @@ function without(pages: ReadonlySet<Page>, { except }: Pick<Rule, 'except'>, sit
   return new Set([...pages].filter((page) => !excepted.has(page)));
 }
 
-/** The pages that a rule is for, in the order of the site. */
+/** The pages that a rule targets, in site order. */
 export const rulePages = (rule: Rule, site: Site): ReadonlySet<Page> => deliveryOf(rule, site).pages;
 
 /** The author's own pages for an action: those of its rule that fulfil every `@on` around it. */

@@ -3,7 +3,7 @@ import type { Condition } from './condition.js';
 import { indexOf } from './site-index.js';
 import { termKind, type Term } from './terms/index.js';
 
-/** What was looked up of a site, by the alternative or condition that picks it. */
+/** Pages already looked up, by alternative or condition. */
 interface Resolved {
   alternatives: WeakMap<readonly Term[], ReadonlySet<Page>>;
   conditions: WeakMap<Condition, ReadonlySet<Page>>;

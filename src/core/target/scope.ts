@@ -19,7 +19,7 @@ export interface ScopeTarget {
   only: Page | null;
 }
 
-/** A condition on `body` on the way to CSS: one of `handles` (each of weight (0,1,0)), or a mark on `html`. */
+/** A condition on `body` to be written as CSS: one of `handles` (each of weight (0,1,0)), or a mark on `html`. */
 type Test = { handles: string[] } | { mark: string };
 
 /** A page's first handle that no other carries, as a simple selector of `body`. */
@@ -109,7 +109,7 @@ const isKnownByAddress = (term: Term, site: Site) =>
 function combinations(rule: Pick<Rule, 'pages' | 'except'>, on: Condition[], target: ScopeTarget): Combination[] {
   const { site } = target;
   const excepted = rule.except?.alternatives ?? [];
-  // What is excepted for every visitor need not be listed and then taken out again.
+  // Pages excepted for every visitor need not be listed and then excluded.
   const forGood = excepted.filter((terms) => terms.every((term) => termKind(term).sameForAllVisitors));
   const gone = new Set(forGood.flatMap((terms) => [...alternativePages(terms, site)]));
   const except = (alternatives: Term[][]) =>
@@ -165,7 +165,7 @@ function othersScope(rule: Rule, action: Action, target: ScopeTarget): Scope {
     const here = tests.length > 0 ? conjunction(tests) : '';
     return excepted.length > 0 ? `${here}:not(${excepted.join(', ')})` : here;
   });
-  // On one of the other pages alone, none of the author's can be meant.
+  // On a single other page, the rule's own pages cannot be meant.
   const others = own.filter((each) => each !== '');
   const not = others.length > 0 ? `:where(:not(${others.join(', ')}))` : '';
   return { branches: [{ root: ':root', body: `body${not}` }] };

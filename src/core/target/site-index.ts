@@ -96,7 +96,7 @@ export class SiteIndex {
     return new Set([...smallest].filter((page) => narrowing.every((group) => group.has(page))));
   }
 
-  /** The first of some pages, with what picks it. */
+  /** The first of some pages, with the term that picks it. */
   firstOf(text: string, pages: ReadonlySet<Page>): NearTerm | null {
     const [page] = pages;
     return page ? { text, page } : null;

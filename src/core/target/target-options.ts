@@ -3,7 +3,7 @@ import { handlesOf, type Handle } from '../page/handles.js';
 import { pagesWith } from './site-index.js';
 import type { Page, Site } from '../page/page.js';
 
-/** One way to target a page, with who shares it and why it is better or worse than others. */
+/** One way to target a page, with the pages that share it and its pros and cons. */
 export interface TargetOption {
   /** As a rule takes it: `page-id(46)`. */
   condition: string;

@@ -10,7 +10,7 @@ export interface TermOf<Kind extends string> {
   text: string;
 }
 
-/** How CSS can say a term on one site. */
+/** How a term is written in CSS on one site. */
 export type TermCss =
   /** Every page of the site fulfils it. */
   | { says: 'always' }
@@ -18,13 +18,13 @@ export type TermCss =
   | { says: 'never' }
   /** `body` carries one handle of each of these lists; each handle is a simple selector of weight (0,1,0). */
   | { says: 'handles'; lists: string[][] }
-  /** Only the page's address tells: what it must be, for local-needle.js to recognise it. */
+  /** Only the page's address decides: what it must be for local-needle.js to match it. */
   | { says: 'address'; part: AddressPart };
 
 /** What an address must be: one path, a pattern that its path fulfils, or a parameter of its query. */
 export type AddressPart = { path: string } | { pattern: string } | { query: [key: string, value: string] };
 
-/** A condition that is written otherwise and picks a page. */
+/** A similar condition that picks a page. */
 export interface NearTerm {
   text: string;
   page: Page;
@@ -43,7 +43,7 @@ export interface TermKind<T extends TermOf<string>> {
   meansOnePage: (term: T) => boolean;
   /** Whether another copy of the site may give its pages other ones: IDs that a system assigns, or names that people choose. */
   differsBetweenCopies: (term: T) => 'id' | 'name' | null;
-  /** Whether it is about the site itself: on any other it is to pick nothing. */
+  /** Whether it names a site: on any other site it picks nothing by design. */
   limitsToSite: boolean;
   /** Whether a page fulfils it for every visitor alike. */
   sameForAllVisitors: boolean;

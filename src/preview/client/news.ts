@@ -1,8 +1,8 @@
 import type { News } from '../protocol.js';
 
 /**
- * Calls back with all news. One of all open pages and overviews listens to the server and passes the news on: a browser
- * keeps only a few connections to one address.
+ * Calls back with all news. Only one of the open pages and overviews listens to the server and passes news on: browsers
+ * allow few connections to one host.
  */
 export function onNews(heard: (news: News) => void): void {
   const listen = (told: (news: News) => void) => {
@@ -21,6 +21,6 @@ export function onNews(heard: (news: News) => void): void {
   channel.onmessage = ({ data }) => heard(data as News);
   navigator.locks
     .request('local-needle', () => new Promise<never>(() => listen((news) => channel.postMessage(news))))
-    // Where storage is kept from us, each listens for itself.
+    // Without storage, each listens for itself.
     .catch(() => listen(() => undefined));
 }

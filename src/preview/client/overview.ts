@@ -2,7 +2,7 @@ import type { OverviewState } from '../protocol.js';
 import { ask, badge, byId, make, switchRule, tell } from './dom.js';
 import { onNews } from './news.js';
 
-/** Cells and pages that are shown before one asks for more. */
+/** Maximum number of cells and pages shown before "more" is used. */
 const atOnce = 1200;
 
 let state: OverviewState | null = null;
@@ -114,7 +114,7 @@ function showVerdicts(): void {
   );
 }
 
-/** The pages that fit what is searched for, each with the cells that do. */
+/** The pages that match the search, each with its matching cells. */
 function fitting({ pages, rules }: OverviewState): OverviewState['pages'] {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
   const wanted = words.filter((word) => word.startsWith('rule:')).map((word) => word.slice(5));

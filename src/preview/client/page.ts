@@ -79,7 +79,7 @@ function start(): void {
 
 const here = () => location.pathname + location.search;
 
-/** The new stylesheet takes the place of the old once it is there, so that nothing flashes. */
+/** The new stylesheet replaces the old one once it has loaded, so that nothing flashes. */
 function restyle(version: number): void {
   const old = [...document.querySelectorAll<HTMLLinkElement>('link[data-local-needle]')].filter((link) =>
     link.getAttribute('href')?.startsWith(`${ownFolder}local-needle.css`),
@@ -200,5 +200,5 @@ function pageWith(element: Element): string {
   return (document.doctype ? '<!doctype html>' : '') + copy.outerHTML;
 }
 
-// Frames of the site's own pages get no panel.
+// Frames within the site's pages get no panel.
 if (window.top === window) start();

@@ -219,7 +219,7 @@ window.addEventListener('keydown', (event) => {
 onNews((news) => {
   if (news.kind === 'styles') toPage({ needle: 'styles', version: news.version });
   else if (news.kind === 'look') void look();
-  // What the server does not know as a captured page may have changed with any script.
+  // A page that was not captured may be affected by any script.
   else if (news.paths === null || state === null || state.path === null || news.paths.includes(state.path))
     toPage({ needle: 'reload' });
 });

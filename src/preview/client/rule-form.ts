@@ -1,7 +1,7 @@
 import type { AddAnswer, AddRequest, Doing, PanelState, PickAnswer } from '../protocol.js';
 import { ask, badge, make } from './dom.js';
 
-/** What the form does outside of itself. */
+/** Callbacks of the form. */
 export interface Around {
   copying: (text: string, words?: string) => HTMLElement;
   say: (text: string) => void;
@@ -140,7 +140,7 @@ export function ruleForm(
   return form;
 }
 
-/** What a rule would do, or did: its text, its verdicts, what is wrong with it. */
+/** The result of trying or writing a rule: its text, its verdicts, its findings. */
 function outcome({ block, file, written, verdicts, findings }: AddAnswer): Node[] {
   return [
     make('pre', {}, block),

@@ -2,9 +2,9 @@ import { attribute, lineageOf, type Element } from '../../page/document.js';
 import { compileSheet, type Sheet } from './sheet.js';
 
 /**
- * What a browser does of its own accord: the style sheet that the HTML Standard suggests (15.3), with what Chromium does
- * otherwise. Only what computed values of a page at rest depend on; tests/browser/browser-styles.test.ts holds it against
- * Chromium, element by element.
+ * The browser's own styles: the style sheet that the HTML Standard suggests (15.3), with Chromium's differences. Only
+ * what computed values of a page at rest depend on; tests/browser/browser-styles.test.ts holds it against Chromium,
+ * element by element.
  */
 const text = `
 html, body, address, article, aside, blockquote, center, dd, details, dir, div, dl, dt, fieldset, figcaption, figure,
@@ -249,7 +249,7 @@ const hints: Record<string, Record<string, Hint[]>> = {
   svg: { width: [width], height: [height] },
 };
 
-/** What an element's presentational attributes say, as declarations; most elements have none. */
+/** An element's presentational attributes as declarations; most elements have none. */
 export function presentationalHints(element: Element): [property: string, value: string][] {
   const found: [string, string][] = [];
   const own = Object.hasOwn(hints, element.tagName) ? hints[element.tagName] : undefined;
@@ -264,7 +264,7 @@ export function presentationalHints(element: Element): [property: string, value:
   return found;
 }
 
-/** What a table's `border` and `cellpadding` say of its cells. */
+/** Declarations for the cells of a table from its `border` and `cellpadding`. */
 function fromTable(cellElement: Element): [string, string][] {
   const table = lineageOf(cellElement).find(({ tagName }) => tagName === 'table');
   if (!table) return [];

@@ -14,13 +14,13 @@ import { scopingRoots } from './scoping.js';
 import { supportsHolds } from './supports.js';
 import { compareWithin, level, type Level, type Weight } from './weight.js';
 
-/** A style rule of ours as it is in the cascade of a page. */
+/** A style rule of ours in the cascade of a page. */
 export interface OurRule<Owner> extends SheetRule {
-  /** Whom it belongs to; the cascade does not look into it. */
+  /** Its owner; opaque to the cascade. */
   owner: Owner | null;
 }
 
-/** What we ship to a page, in the order in which it ships. */
+/** What we ship to a page, in shipping order. */
 export interface OurSheet<Owner> extends Pick<Sheet, 'layers' | 'keyframes' | 'registered' | 'makesContainers'> {
   rules: OurRule<Owner>[];
 }
@@ -35,7 +35,7 @@ export interface DeclarationBlock<Owner = unknown> {
   use: SheetUse | null;
   /** The owner of our rule; null for the site's. */
   owner: Owner | null;
-  /** What it depends on that cannot be known here. */
+  /** Conditions that cannot be evaluated here. */
   dependsOn: string | null;
 }
 
@@ -44,7 +44,7 @@ export interface Winner<Owner = unknown> {
   declaration: SheetDeclaration;
   weight: Weight;
   block: DeclarationBlock<Owner>;
-  /** The keyframes that it comes from. */
+  /** The keyframes that set it. */
   animation: string | null;
 }
 
@@ -54,9 +54,9 @@ interface BlockList<Owner> {
   next: Map<DeclarationBlock<Owner>, BlockList<Owner>>;
 }
 
-/** Knows, of every element of a page, the declarations that apply to it and the one that wins. */
+/** Finds the declarations that apply to each element of a page, and the winner for each longhand. */
 export class Cascade<Owner = unknown> {
-  /** By the list of blocks: elements to which the same applies share it, and their winners. */
+  /** By list of blocks: elements with the same list share it and its winners. */
   private readonly winnersKnown = new Map<DeclarationBlock<Owner>[], Map<string, Winner<Owner> | null>>();
   private readonly lists: BlockList<Owner> = { list: null, next: new Map() };
   private readonly plainBlocks = new Map<SheetUse | null, Map<SheetSelector, DeclarationBlock<Owner>>>();
@@ -125,10 +125,10 @@ export class Cascade<Owner = unknown> {
       for (const declaration of block.declarations) {
         if (!names.has(declaration.name)) continue;
         const own = levelOf(block.origin, declaration.important);
-        // Most are out by their level alone.
+        // Most lose by origin and importance.
         if (best && own < best.level) continue;
         if (block.origin === 'author' && !isValid(declaration)) continue;
-        // Of two in one block the later wins: they differ in nothing else.
+        // Two declarations of one block differ in order only, so the later wins.
         if (!best || own > best.level || compareWithin(own, block.weight, best.block.weight) >= 0)
           best = { declaration, block, level: own };
       }
@@ -204,7 +204,7 @@ export class Cascade<Owner = unknown> {
   /** What `@property` says of a custom property. */
   registered = (name: string) => this.lastSaid(({ registered }) => registered.get(name)) ?? null;
 
-  /** Of what sheets define by name the last definition counts, ours before all. */
+  /** The last definition of a name applies; ours come last. */
   private lastSaid<T>(pick: (sheet: Pick<Sheet, 'keyframes' | 'registered'>) => T | undefined): T | undefined {
     const own = this.ours ? pick(this.ours) : undefined;
     if (own !== undefined) return own;
@@ -238,7 +238,7 @@ export class Cascade<Owner = unknown> {
     return this.shared(blocks);
   }
 
-  /** The one list of these blocks. */
+  /** The shared list of these blocks. */
   private shared(blocks: DeclarationBlock<Owner>[]): DeclarationBlock<Owner>[] {
     let at = this.lists;
     for (const block of blocks) {

@@ -2,7 +2,7 @@ import { parse, type CssNode, type List } from 'css-tree';
 import { list as commaList } from 'postcss';
 import { absoluteLengths } from '../lengths.js';
 
-/** A viewport: its size in CSS pixels. All else is as on a desktop screen (`defaults` below). */
+/** A viewport: its size in CSS pixels. Other media features are those of a desktop screen (`defaults` below). */
 export interface Viewport {
   name: string;
   width: number;

@@ -32,10 +32,10 @@ export interface PageSheets {
   loaded: [address: string, identity: string | null][];
 }
 
-/** Stylesheets that import one another deeper than this are left out. */
+/** Maximum depth of imports; deeper stylesheets are left out. */
 const deepestImport = 16;
 
-/** Reads and keeps the stylesheets of a site: each text is compiled once, however many pages load it. */
+/** Reads and keeps the stylesheets of a site: each text is compiled once for all pages. */
 export class SheetStore {
   private readonly texts = new Map<string, StyleText | null>();
   private readonly byAddress = new Map<string, { sheet: Sheet; file: string } | null>();
@@ -93,7 +93,7 @@ export class SheetStore {
     return { sheets: { ...added, uses: [...before, ...added.uses, ...after] }, external };
   }
 
-  /** The text of a stylesheet, read once. */
+  /** Reads a stylesheet's text once. */
   style(address: string): StyleText | null {
     let known = this.texts.get(address);
     if (known === undefined) {
@@ -186,7 +186,7 @@ export class SheetStore {
 }
 
 interface ImportContext extends Pick<SheetUse, 'around' | 'layer' | 'afterBuild' | 'owner'> {
-  /** Addresses on the way here: a sheet that imports itself ends there. */
+  /** Addresses of the importing sheets: a sheet that imports itself is not read again. */
   chain: string[];
 }
 
@@ -237,7 +237,7 @@ export function withoutBuild(text: string): string {
   return result;
 }
 
-/** The page that was last read with the places of its elements: several lines of one page are asked for in a row. */
+/** The last page parsed with source locations: several lines of one page are usually needed in a row. */
 let lastRead: { html: string; document: PageDocument } | null = null;
 
 function withPlaces(html: string): PageDocument {

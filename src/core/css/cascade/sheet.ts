@@ -17,7 +17,7 @@ export interface SheetSelector {
   matches: (document: PageDocument, element: Element) => boolean;
 }
 
-/** An at-rule around a style rule on which it hangs. */
+/** An at-rule around a style rule, on which the style rule depends. */
 export type EnclosingRule =
   | { kind: 'media' | 'supports' | 'container'; condition: string }
   | { kind: 'scope'; start: SheetSelector[] | null; end: SheetSelector[] };
@@ -31,7 +31,7 @@ export interface SheetRule {
   around: EnclosingRule[];
 }
 
-/** A stylesheet as the cascade needs it. Made once for a text, used on every page that loads it. */
+/** A stylesheet compiled for the cascade; made once a text, used on every page that loads it. */
 export interface Sheet {
   rules: SheetRule[];
   /** In the order in which they are named first; those inside conditions with these. */
@@ -91,7 +91,7 @@ interface Context {
   scoped: boolean;
 }
 
-/** No two anonymous layers are one, in whatever sheets they stand. */
+/** Every anonymous layer is distinct, across all sheets. */
 let anonymousLayers = 0;
 
 class SheetCompiler {
@@ -245,7 +245,7 @@ export function readScope(prelude: string, context: Pick<Context, 'parents' | 's
 
 const pseudoElementName = /^::?[\w-]+/;
 
-/** Compiles one absolute selector; null if it can match nothing that a page's source holds. */
+/** Compiles one absolute selector; null if it can match nothing in a page's source. */
 export function compileSelector(text: string): SheetSelector | null {
   if (isPlainSelector(text)) return plainSelector(text);
   try {
@@ -266,7 +266,7 @@ export function compileSelector(text: string): SheetSelector | null {
   }
 }
 
-/** The same for selectors that need no parser before they are first tried. */
+/** The same, parsed only when the selector is first tested. */
 function plainSelector(text: string): SheetSelector {
   const count = (pattern: RegExp) => text.match(pattern)?.length ?? 0;
   const last = /[^\s>+~]+$/.exec(text)?.[0] ?? '';

@@ -3,7 +3,7 @@ import { declarationFault } from '../declaration.js';
 import { isSiteSelector } from '../selector.js';
 import { evaluateCondition, type Truth } from './media.js';
 
-/** Whether a `@supports` condition holds (CSS Conditional 3, section 6), by what Chromium is known to take. */
+/** Whether a `@supports` condition holds (CSS Conditional 3, section 6) in Chromium. */
 export function supportsHolds(condition: string): boolean {
   let tree: CssNode;
   try {

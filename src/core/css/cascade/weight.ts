@@ -7,7 +7,7 @@ import { compareSpecificity, type Specificity } from '../specificity.js';
 export const level = { browser: 0, hint: 1, author: 2, animation: 3, authorImportant: 4, browserImportant: 5 } as const;
 export type Level = (typeof level)[keyof typeof level];
 
-/** What decides between two declarations, in the order in which it is asked (CSS Cascading 5, 6.1; proximity: Level 6). */
+/** The sort keys of the cascade, in their order (CSS Cascading 5, 6.1; proximity: Level 6). */
 export interface Weight {
   level: Level;
   /** In a `style` attribute. */
@@ -24,7 +24,7 @@ export interface Weight {
 /** The step of the cascade at which one declaration beats another. */
 export type CascadeStep = 'important' | 'animation' | 'inline' | 'layer' | 'specificity' | 'scope' | 'order';
 
-/** How one weight is against another: above zero if the first wins, and by which step. */
+/** Compares two weights: positive if the first wins, and the deciding step. */
 export function compareWeights(a: Weight, b: Weight): { sign: number; step: CascadeStep } {
   if (a.level !== b.level) {
     const higher = Math.max(a.level, b.level);

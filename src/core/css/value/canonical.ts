@@ -45,7 +45,7 @@ const systemColors: Record<string, string> = {
 
 /**
  * A value in a form in which two that compute to the same are the same text (CSS Values and Units 4, computed values):
- * lengths in pixels, colours as rgb, keywords in lower case. What it cannot reduce it leaves as it is.
+ * lengths in pixels, colours as rgb, keywords in lower case. Values that it cannot reduce stay unchanged.
  */
 export function canonical(value: string, relative: Relative): string {
   const nodes = parsed(value);
@@ -63,7 +63,7 @@ function parsed(value: string): CssNode[] | null {
       const tree = parse(value, { context: 'value' });
       if (tree.type === 'Value') nodes = tree.children.toArray();
     } catch {
-      // It is compared as it is.
+      // It is compared unchanged.
     }
     parsedValues.set(value, nodes);
   }
@@ -112,7 +112,7 @@ function dimensionText(value: number, unit: string, relative: Relative): string 
   return `${numberText(value)}${unit}`;
 }
 
-/** How many pixels a unit of length has; null if only a laid-out page knows. */
+/** Pixels per unit of length; null if that needs layout. */
 function lengthIn(unit: string, { fontSize, rootFontSize, viewport }: Relative): number | null {
   const fixed = absoluteLengths[unit];
   if (fixed !== undefined) return fixed;
@@ -161,7 +161,7 @@ function colorText(text: string): string | null {
 }
 
 function readAsColor(text: string): string | null {
-  // Colours of wider spaces are compared as they are.
+  // Colours of wider gamuts are compared unchanged.
   if (/^(lab|lch|oklab|oklch|color|color-mix|contrast-color)\(/.test(text)) return null;
   const component = parseComponentValue(tokenize({ css: text }));
   const data = component ? readColor(component) : false;

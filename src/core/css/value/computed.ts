@@ -51,7 +51,7 @@ export class Computed<Owner = unknown> {
     return this.resolved(element, pseudo, longhand, this.inheritable(element, pseudo, longhand));
   }
 
-  /** CSS Color 4, 4.4: `currentcolor` is inherited as such, and told as the colour that it comes to. */
+  /** CSS Color 4, 4.4: `currentcolor` is inherited as a keyword, and reported as the colour it resolves to. */
   private resolved(element: Element, pseudo: string, longhand: string, value: string): string {
     if (longhand === 'color' || !value.includes('currentcolor')) return value;
     return value.replace(/\bcurrentcolor\b/g, () => this.value(element, pseudo, 'color'));
@@ -69,7 +69,7 @@ export class Computed<Owner = unknown> {
       for (const each of start < 0 ? [] : this.open.slice(start)) each.cyclic = true;
       return value;
     }
-    // A value that depends on itself (`font-size` in its own units) is the initial one meanwhile.
+    // A value that depends on itself (`font-size` in its own units) starts from the initial value.
     values.set(key, initialOf(longhand));
     const open = { values, key, cyclic: false };
     if (longhand.startsWith('--')) this.open.push(open);
@@ -81,7 +81,7 @@ export class Computed<Owner = unknown> {
     return value;
   }
 
-  /** What a declaration that applies to an element would compute to, whether it wins or not. */
+  /** The computed value of a declaration that applies to an element, whether it wins or not. */
   valueOf(
     element: Element,
     pseudo: string,

@@ -29,7 +29,7 @@ function textOf(nodes: Node[], valueOf: (name: string) => string): string | null
   return text;
 }
 
-/** What is in the place of `var(--name, fallback)`. */
+/** The replacement of `var(--name, fallback)`. */
 function replaced(nodes: Node[], valueOf: (name: string) => string, kind: string): string | null {
   const comma = nodes.findIndex((node) => node.type === 'div' && node.value === ',');
   const name = parseValue.stringify(comma < 0 ? nodes : nodes.slice(0, comma)).trim();

@@ -48,7 +48,7 @@ function readPattern(argument: string): (path: string) => boolean {
 export const path: TermKind<PathTerm> = {
   form: 'function',
   read: readPath,
-  // A literal path beside a query means the path alone, for the query says the rest.
+  // A literal path beside a query() matches the path with any query.
   pages: ({ path: text, pattern }, index, beside) =>
     pattern
       ? index.byPattern(text, pattern)
