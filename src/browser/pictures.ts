@@ -3,6 +3,7 @@ import type { Bundle } from '../core/ship/bundle.js';
 import type { CheckInput } from '../core/check/input.js';
 import type { ViewSettings } from '../core/check/opened-page.js';
 import type { Page } from '../core/page/page.js';
+import { withoutEarlierBuild } from '../core/page/earlier-build.js';
 import { pageAddress, type View } from '../core/page/view.js';
 import { comparePictures, type PictureDifference } from './compare-pictures.js';
 import { answer, withBuild, type BrowserSource } from './serve.js';
@@ -42,7 +43,7 @@ export async function takePair(
   input: CheckInput,
 ): Promise<PicturePair> {
   const { view, page, settings } = subject;
-  const html = view.html(page);
+  const { html } = withoutEarlierBuild(view.html(page));
   const context = await browser.newContext({
     viewport: { width: settings.viewport.width, height: settings.viewport.height },
     ...{ bypassCSP: true, serviceWorkers: 'block', reducedMotion: 'reduce', timezoneId: 'UTC', locale: 'en-GB' },

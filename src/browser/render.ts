@@ -1,6 +1,10 @@
-import type { Browser } from 'playwright-core';
+import type { APIResponse, Browser, BrowserContext } from 'playwright-core';
+import { FetchFailure } from '../capture/fetch.js';
+import { withoutEarlierBuild } from '../core/page/earlier-build.js';
 import { ProblemError } from '../core/place.js';
+import { insertInto } from '../core/ship/insert.js';
 import { chromiumPath } from './chromium.js';
+import { passOn } from './serve.js';
 
 /** Fetches pages as Chromium has them after their scripts ran. */
 export interface Renderer {
@@ -10,6 +14,7 @@ export interface Renderer {
 
 /** Time that a page's requests may take before it is read as it is, in milliseconds. */
 const settleMs = 5000;
+const mostRedirects = 10;
 
 /** Starts Chromium without a window, in its sandbox where the system lets it. Throws ProblemError if there is none. */
 export async function launchChromium(): Promise<Browser> {
@@ -62,19 +67,52 @@ export async function startRenderer(
   const { origin } = new URL(address);
   await context.route(
     (url) => url.origin === origin,
-    (route) => route.continue({ headers: { ...route.request().headers(), ...headers } }),
+    (route) => passOn(route, { ...route.request().headers(), ...headers }),
   );
   return {
     async render(url) {
+      const { response, address } = await follow(context, url, headers);
+      if (!response) return { url: address, status: 200, html: '' };
+      const text = await response.text();
+      // Its elements are put back once the page's scripts have run: `check` looks for them.
+      const { html, head, body } = withoutEarlierBuild(text);
       const page = await context.newPage();
       try {
-        const response = await page.goto(url, { waitUntil: 'load', timeout: 30_000 });
+        await page.route(address, (route) =>
+          route.request().isNavigationRequest()
+            ? route.fulfill({
+                response,
+                ...(html === text ? {} : { contentType: 'text/html; charset=utf-8', body: html }),
+              })
+            : route.fallback(),
+        );
+        await page.goto(address, { waitUntil: 'load', timeout: 30_000 });
         await page.waitForLoadState('networkidle', { timeout: settleMs }).catch(() => undefined);
-        return { url: page.url(), status: response?.status() ?? 200, html: await page.content() };
+        const rendered = insertInto(insertInto(await page.content(), head, 'head-end'), body, 'body-end');
+        return { url: page.url(), status: response.status(), html: rendered };
       } finally {
         await page.close();
       }
     },
     close: () => browser.close(),
   };
+}
+
+/** Requests a page and follows its redirects within the site; without a response if one leads to another site. */
+async function follow(
+  context: BrowserContext,
+  url: string,
+  headers: Record<string, string>,
+): Promise<{ response: APIResponse | null; address: string }> {
+  let address = url;
+  for (let turns = 0; turns <= mostRedirects; turns++) {
+    const response = await context.request.get(address, { headers, maxRedirects: 0, timeout: 30_000 });
+    const location = response.status() >= 300 && response.status() < 400 ? response.headers()['location'] : undefined;
+    if (location === undefined || !URL.canParse(location, address)) return { response, address };
+    const next = new URL(location, address);
+    const isOwn = next.origin === new URL(address).origin;
+    address = next.href;
+    if (!isOwn) return { response: null, address };
+  }
+  throw new FetchFailure(`it redirects more than ${mostRedirects} times`);
 }

@@ -2,6 +2,9 @@ import type { Route } from 'playwright-core';
 import type { Bundle } from '../core/ship/bundle.js';
 import { insertInto } from '../core/ship/insert.js';
 import type { CheckInput } from '../core/check/input.js';
+import { withoutBuild } from '../core/css/cascade/page-sheets.js';
+import { anyBegin } from '../core/page/build-comments.js';
+import { withoutEarlierBuild } from '../core/page/earlier-build.js';
 import type { View } from '../core/page/view.js';
 
 /** What a page in Chromium may load beside itself. */
@@ -19,8 +22,9 @@ export interface BrowserSource {
 /** Where the build is served from while pages are judged. */
 const buildPath = '/local-needle-build/';
 
-/** A page with the build in it, and a layer before all others for probes. */
-export function withBuild(html: string, bundle: Bundle, place: CheckInput['place']): string {
+/** A page with the build in it instead of an earlier one, and a layer before all others for probes. */
+export function withBuild(source: string, bundle: Bundle, place: CheckInput['place']): string {
+  const { html } = withoutEarlierBuild(source);
   const script = bundle.js === null ? '' : `<script src="${buildPath}local-needle.js"></script>`;
   const first = `<style id="local-needle-first">@layer local-needle-probe { }</style>`;
   const built = insertInto(
@@ -29,7 +33,7 @@ export function withBuild(html: string, bundle: Bundle, place: CheckInput['place
     place,
   );
   // The first of all layers: its important declarations win over those of every other layer.
-  return built.replace(/<head[^>]*>/i, (head) => head + first);
+  return insertInto(built, first, 'head-start');
 }
 
 /** Where the answers to a page's requests come from. */
@@ -62,10 +66,26 @@ export async function answer(route: Route, { address, html, bundle, source, view
   const type = request.resourceType();
   if (!source.scripts && type === 'script') return route.abort();
   const style = type === 'stylesheet' ? view.style(url.href) : null;
-  if (style) return route.fulfill({ contentType: 'text/css; charset=utf-8', body: style.text });
+  if (style) return route.fulfill({ contentType: 'text/css; charset=utf-8', body: withoutBuild(style.text) });
   const file = source.file(url.href);
-  if (file) return route.fulfill({ contentType: file.type, body: file.body });
+  if (file) return route.fulfill({ contentType: file.type, body: withoutBuildIn(file.body) });
   if (!source.live) return route.fulfill({ status: 404, body: '' });
   const own = url.origin === new URL(address).origin;
-  return route.continue(own ? { headers: { ...request.headers(), ...headers } } : {});
+  return passOn(route, own ? { ...request.headers(), ...headers } : request.headers());
+}
+
+/** Lets a request go to the running site; the content of an earlier build is removed from stylesheets and scripts. */
+export async function passOn(route: Route, headers: Record<string, string>): Promise<void> {
+  if (!/^(stylesheet|script)$/.test(route.request().resourceType())) return route.continue({ headers });
+  try {
+    const response = await route.fetch({ headers });
+    return await route.fulfill({ response, body: withoutBuildIn(await response.body()) });
+  } catch {
+    return route.abort();
+  }
+}
+
+/** A stylesheet or script without the content of an earlier build; lines stay where they were. */
+function withoutBuildIn(body: Buffer): Buffer {
+  return body.includes(anyBegin) ? Buffer.from(withoutBuild(body.toString('utf8'))) : body;
 }

@@ -1,5 +1,5 @@
 import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
-import { attribute, type Element, type PageDocument } from './document.js';
+import { attribute, elementsIn, readDocument, type Element, type PageDocument } from './document.js';
 import { textOf } from './elements.js';
 import { anyBegin, sheetMark } from './build-comments.js';
 
@@ -22,4 +22,27 @@ export function dropEarlierBuild(document: PageDocument): void {
     childNodes.splice(childNodes.indexOf(element), 1);
   }
   if (dropped.size > 0) document.elements = document.elements.filter((element) => !dropped.has(element));
+}
+
+/** A page's source without what an earlier build wrote into it, and the removed elements, by the part they were in. */
+export interface PageWithoutBuild {
+  html: string;
+  head: string;
+  body: string;
+}
+
+/** Removes the elements of an earlier build from a page's source; every other byte stays. */
+export function withoutEarlierBuild(html: string): PageWithoutBuild {
+  const result = { html, head: '', body: '' };
+  if (!html.includes(anyBegin) && !html.includes(sheetMark)) return result;
+  const { root, elements } = readDocument(html, true);
+  const inBody = new Set(elements);
+  for (const element of elementsIn(root, 'style', 'script', 'link').filter(isOfBuild).reverse()) {
+    const at = element.sourceCodeLocation;
+    if (!at) continue;
+    const part = inBody.has(element) ? 'body' : 'head';
+    result[part] = html.slice(at.startOffset, at.endOffset) + result[part];
+    result.html = result.html.slice(0, at.startOffset) + result.html.slice(at.endOffset);
+  }
+  return result;
 }
