@@ -1,29 +1,23 @@
 import type { Browser, BrowserContext } from 'playwright-core';
 import type { Bundle } from '../core/ship/bundle.js';
 import type { CheckInput } from '../core/check/input.js';
-import type { ViewSettings } from '../core/check/opened-page.js';
-import type { Page } from '../core/page/page.js';
+import type { PageToPicture } from '../core/before-after/pages-to-picture.js';
 import { withoutEarlierBuild } from '../core/page/earlier-build.js';
-import { pageAddress, type View } from '../core/page/view.js';
-import { comparePictures, type PictureDifference } from './compare-pictures.js';
+import { elementPath } from '../core/page/element-path.js';
+import { pageAddress } from '../core/page/view.js';
+import { comparePictures, type PictureDifference, type Region } from './compare-pictures.js';
 import { answer, withBuild, type BrowserSource } from './serve.js';
 import { applyState } from './state.js';
 
-/** A page to take pictures of, without and with the build. */
-export interface PictureSubject {
-  page: Page;
-  view: View;
-  settings: ViewSettings;
-  visitor: string | null;
-  /** The rules that are for it; none for a page that must stay as it is. */
-  rules: string[];
-}
-
 /** A page as it was and as it is with the build. */
-export interface PicturePair extends PictureSubject {
+export interface PicturePair extends PageToPicture {
   before: Buffer;
   after: Buffer;
   difference: PictureDifference;
+  /** The rules that change something on the page. */
+  actors: string[];
+  /** For each region of the difference, the rules that change an element there; all of them if none does. */
+  rulesOfRegions: string[][];
 }
 
 /** The time that all pages see; their clock stops after one second. */
@@ -37,7 +31,7 @@ const mostHeight = 8000;
  */
 export async function takePair(
   browser: Browser,
-  subject: PictureSubject,
+  subject: PageToPicture,
   bundle: Bundle,
   source: BrowserSource,
   input: CheckInput,
@@ -49,22 +43,40 @@ export async function takePair(
     ...{ bypassCSP: true, serviceWorkers: 'block', reducedMotion: 'reduce', timezoneId: 'UTC', locale: 'en-GB' },
   });
   try {
-    const before = await take(context, subject, html, bundle, source, input);
-    const after = await take(context, subject, withBuild(html, bundle, input.place), bundle, source, input);
-    return { ...subject, before, after, difference: comparePictures(before, after) };
+    const acting = subject.acting().map(({ rule, elements }) => ({ rule, paths: elements.map(elementPath) }));
+    const paths = acting.map((each) => each.paths);
+    const before = await take(context, subject, { html, paths }, bundle, source, input);
+    const built = { html: withBuild(html, bundle, input.place), paths };
+    const after = await take(context, subject, built, bundle, source, input);
+    const difference = comparePictures(before.picture, after.picture);
+    const actors = acting.map(({ rule }) => rule);
+    const rulesOfRegions = difference.regions.map((region) => {
+      const there = actors.filter((_rule, index) =>
+        [before, after].some(({ boxes }) => boxes[index]?.some((box) => overlaps(box, region))),
+      );
+      return there.length > 0 ? there : actors;
+    });
+    return { ...subject, before: before.picture, after: after.picture, difference, actors, rulesOfRegions };
   } finally {
     await context.close();
   }
 }
 
+const overlaps = (one: Region, other: Region) =>
+  one.x < other.x + other.width &&
+  other.x < one.x + one.width &&
+  one.y < other.y + other.height &&
+  other.y < one.y + one.height;
+
+/** Takes a picture, and measures where the elements at these paths are on it. */
 async function take(
   context: BrowserContext,
-  { page, view, settings, visitor }: PictureSubject,
-  html: string,
+  { page, view, settings, visitor }: PageToPicture,
+  { html, paths }: { html: string; paths: string[][] },
   bundle: Bundle,
   source: BrowserSource,
   input: CheckInput,
-): Promise<Buffer> {
+): Promise<{ picture: Buffer; boxes: Region[][] }> {
   const address = pageAddress(page);
   const tab = await context.newPage();
   try {
@@ -81,10 +93,24 @@ async function take(
     await tab.evaluate(() => document.fonts.ready.then(() => undefined));
     const height = await tab.evaluate(() => document.documentElement.scrollHeight);
     const clip = { x: 0, y: 0, width: settings.viewport.width, height: Math.min(height, mostHeight) };
-    return await tab.screenshot({ fullPage: true, animations: 'disabled', caret: 'hide', scale: 'css', clip });
+    const boxes = await tab.evaluate(boxesOf, paths);
+    const picture = await tab.screenshot({ fullPage: true, animations: 'disabled', caret: 'hide', scale: 'css', clip });
+    return { picture, boxes };
   } finally {
     await tab.close();
   }
+}
+
+/** Runs in the page: where the elements at these paths are. Must not use anything from outside itself. */
+function boxesOf(paths: string[][]): Region[][] {
+  return paths.map((list) =>
+    list.flatMap((path) => {
+      const element = document.querySelector(path);
+      if (!element) return [];
+      const { left, top, width, height } = element.getBoundingClientRect();
+      return width > 0 && height > 0 ? [{ x: left + scrollX, y: top + scrollY, width, height }] : [];
+    }),
+  );
 }
 
 /** A picture of a page that is not on any site: its HTML, and the files that it names. */

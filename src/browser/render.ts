@@ -1,5 +1,4 @@
 import type { APIResponse, Browser, BrowserContext } from 'playwright-core';
-import { FetchFailure } from '../capture/fetch.js';
 import { withoutEarlierBuild } from '../core/page/earlier-build.js';
 import { ProblemError } from '../core/place.js';
 import { insertInto } from '../core/ship/insert.js';
@@ -114,5 +113,5 @@ async function follow(
     address = next.href;
     if (!isOwn) return { response: null, address };
   }
-  throw new FetchFailure(`it redirects more than ${mostRedirects} times`);
+  throw new Error(`it redirects more than ${mostRedirects} times`);
 }

@@ -296,7 +296,14 @@ class Crawler {
   }
 
   private async captureRendered(url: string, path: string): Promise<void> {
-    const { status, html, url: final } = await (this.options.render as NonNullable<CrawlOptions['render']>)(url);
+    const render = this.options.render as NonNullable<CrawlOptions['render']>;
+    const {
+      status,
+      html,
+      url: final,
+    } = await render(url).catch((error: Error) => {
+      throw new FetchFailure(`Chromium could not load it: ${error.message.split('\n', 1)[0]}`);
+    });
     if (status >= 400) {
       if (status === 404 || status === 410) this.result.gone.add(path);
       else this.result.complete = false;

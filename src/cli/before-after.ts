@@ -78,13 +78,20 @@ export const command = defineCommand<BeforeAfterArguments>({
       );
       noteOutput(project.directory, folder);
       const style = styleFor(process.stdout, process.env);
-      const rows = sheet.map(({ path, viewport, rules: own, share }) => [
+      const rows = sheet.map(({ path, viewport, rules: own, actors, share }) => [
         printable(path),
         viewport,
-        own.length > 0 ? printable(own.join(', ')) : style.colour.dim('no rule: must not change'),
+        own.length === 0
+          ? style.colour.dim('no rule: must not change')
+          : printable(actors.join(', ')) || style.colour.dim('no rule changes anything'),
         share === 0 ? 'identical' : percent(share),
       ]);
-      const columns = [{ title: 'page' }, { title: 'viewport' }, { title: 'rules', shorten: 16 }, { title: 'changed' }];
+      const columns = [
+        { title: 'page' },
+        { title: 'viewport' },
+        { title: 'changed by', shorten: 16 },
+        { title: 'changed' },
+      ];
       out(table(columns, rows, style));
       const changed = sheet.filter(({ rules: own, share }) => own.length === 0 && share > 0);
       const controls = sheet.filter(({ rules: own }) => own.length === 0);
@@ -104,16 +111,20 @@ export const command = defineCommand<BeforeAfterArguments>({
   },
 });
 
-function sheetPair({ page, settings, rules, difference }: PicturePair, index: number): SheetPair {
+function sheetPair(
+  { page, settings, rules, actors, difference, rulesOfRegions }: PicturePair,
+  index: number,
+): SheetPair {
   const name = `${String(index + 1).padStart(3, '0')}-${
     page.path
       .replace(/[^A-Za-z0-9]+/g, '-')
       .replace(/^-|-$/g, '')
       .slice(0, 60) || 'front'
   }-${settings.viewport.name.replace(/[^\w-]+/g, '-')}`;
-  const { width, heights, share, regions } = difference;
+  const { width, heights, share } = difference;
+  const regions = difference.regions.map((region, at) => ({ ...region, rules: rulesOfRegions[at] ?? [] }));
   return {
-    ...{ path: page.path, viewport: settings.viewport.name, state: settings.state, rules },
+    ...{ path: page.path, viewport: settings.viewport.name, state: settings.state, rules, actors },
     ...{ before: `pictures/${name}-before.png`, after: `pictures/${name}-after.png`, width, heights, share, regions },
   };
 }

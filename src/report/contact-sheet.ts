@@ -6,14 +6,17 @@ export interface SheetPair {
   path: string;
   viewport: string;
   state: string | null;
+  /** The rules that target the page; none for a page that must stay as it is. */
   rules: string[];
+  /** The rules that change something on it. */
+  actors: string[];
   /** File names beside the sheet. */
   before: string;
   after: string;
   width: number;
   heights: { before: number; after: number };
   share: number;
-  regions: { x: number; y: number; width: number; height: number }[];
+  regions: { x: number; y: number; width: number; height: number; rules: string[] }[];
 }
 
 const safe = (text: string) => escape(printable(text));
@@ -54,13 +57,13 @@ ${controls.map(pairHtml).join('\n') || '<p>Every page has a rule, so there is no
 }
 
 function pairHtml(pair: SheetPair): string {
-  const { path, viewport, state, rules, share, width } = pair;
+  const { path, viewport, state, rules, actors, share, width } = pair;
   const isControl = rules.length === 0;
   const told =
     share === 0
       ? `<strong class="${isControl ? 'same' : ''}">identical</strong>`
       : `<strong class="${isControl ? 'differs' : ''}">${percent(share)} of the page changed</strong>`;
-  return `<article${width < 600 ? ' class="phone"' : ''}><h3>${safe(path)} <span>at ${safe(viewport)}${state === null ? '' : `, ${safe(state)}`}${isControl ? '' : `: ${safe(rules.join(', '))}`}</span> ${told}</h3>
+  return `<article${width < 600 ? ' class="phone"' : ''}><h3>${safe(path)} <span>at ${safe(viewport)}${state === null ? '' : `, ${safe(state)}`}${isControl ? '' : `: ${safe(actors.join(', ') || 'no rule changes anything here')}`}</span> ${told}</h3>
 <div class="pair">${figureHtml(pair, 'before')}${figureHtml(pair, 'after')}</div></article>`;
 }
 
@@ -70,7 +73,7 @@ function figureHtml({ path, before, after, width, heights, regions }: SheetPair,
     .filter(({ y }) => y < height)
     .map(
       (each) =>
-        `<div class="region" style="left:${(each.x / width) * 100}%;top:${(each.y / height) * 100}%;width:${(each.width / width) * 100}%;height:${(Math.min(each.height, height - each.y) / height) * 100}%"></div>`,
+        `<div class="region" title="${safe(each.rules.join(', '))}" style="left:${(each.x / width) * 100}%;top:${(each.y / height) * 100}%;width:${(each.width / width) * 100}%;height:${(Math.min(each.height, height - each.y) / height) * 100}%"></div>`,
     )
     .join('');
   const file = which === 'before' ? before : after;

@@ -76,6 +76,24 @@ describeInBrowser('before-after', () => {
     expect(pictures()).toEqual(first);
   });
 
+  test('names the rules that change something, region by region', async () => {
+    const box = (name: string) => `<p class="${name}" style="height: 100px; margin: 60px">${name}</p>`;
+    const directory = folderWith({
+      'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\nviewports: { desktop: 800x600 }\n',
+      'rules/a.css': `@needle idle { pages: path("/"); note: "Set already."; .a { height: 100px; } }
+@needle teal { pages: path("/"); .b { background: teal; } }
+@needle camera { pages: path("/two.html"); @only-here .c; }
+@needle words { pages: path("/"); @swap .d { text: "New"; } }`,
+      'public/index.html': pageHtml('class="page-1"', ['a', 'b', 'd', 'e', 'f', 'c'].map(box).join('')),
+      'public/two.html': pageHtml('class="page-2"', box('c')),
+    });
+    const { out } = await run(directory, ['before-after', '--page', '/']);
+    expect(out).toContain('/\tdesktop\tteal, camera, words\t');
+    const html = readFileSync(join(directory, 'before-after', 'index.html'), 'utf8');
+    const named = [...html.matchAll(/class="region" title="([^"]*)"/g)].map(([, rules]) => rules);
+    expect([...new Set(named)]).toEqual(['teal', 'words', 'camera']);
+  });
+
   test('of one rule or page shows that alone, and says what cannot be', async () => {
     const directory = project();
     const { out } = await run(directory, ['before-after', '--rule', 'wide', '--viewport', 'desktop']);

@@ -2,8 +2,9 @@ import type { Page } from '../page/page.js';
 import type { View } from '../page/view.js';
 import type { ViewSettings } from '../check/opened-page.js';
 import type { CheckInput } from '../check/input.js';
-import { planCheck, settingsFor } from '../check/plan.js';
+import { planCheck, settingsFor, viewContext, type ViewContext } from '../check/plan.js';
 import { deliver } from '../target/delivery.js';
+import { actingRules, type ActingRule } from './acting-rules.js';
 
 /** A page to compare before and after, at one viewport and in one state. */
 export interface PageToPicture {
@@ -11,7 +12,10 @@ export interface PageToPicture {
   view: View;
   settings: ViewSettings;
   visitor: string | null;
+  /** The rules that target it; none for a page that must stay as it is. */
   rules: string[];
+  /** The rules that change something on it; opens the page. */
+  acting: () => ActingRule[];
 }
 
 /** Number of pages without any rule that serve as controls. */
@@ -24,6 +28,18 @@ const mostControls = 2;
 export function pagesToPicture(input: CheckInput, path: string | null): PageToPicture[] {
   const seen = new Map<string, PageToPicture>();
   const { shipping } = planCheck(input);
+  const contexts = new Map<View, ViewContext>();
+  const contextOf = (view: View) => {
+    const known =
+      contexts.get(view) ??
+      viewContext(
+        view,
+        shipping.map(({ rule }) => rule),
+        input,
+      );
+    contexts.set(view, known);
+    return known;
+  };
   for (const { rule, pages, view } of shipping) {
     const viewports = rule.viewport === null ? input.viewports.map(({ name }) => name) : [rule.viewport];
     for (const page of pages) {
@@ -32,7 +48,11 @@ export function pagesToPicture(input: CheckInput, path: string | null): PageToPi
         const settings = settingsFor({ state: rule.state, viewport }, input);
         const visitor = rule.visitor ?? input.visitor;
         const key = JSON.stringify([page.path, viewport, settings.state, visitor]);
-        const known = seen.get(key) ?? { page, view, settings, visitor, rules: [] };
+        const acting = () => {
+          const { look, shippedTo } = contextOf(view);
+          return actingRules(look(page, settings), shippedTo(page));
+        };
+        const known = seen.get(key) ?? { page, view, settings, visitor, rules: [], acting };
         seen.set(key, known);
         known.rules.push(rule.name);
       }
@@ -56,7 +76,7 @@ function controls(input: CheckInput): PageToPicture[] {
   const free = view.site.pages.filter((page) => delivered(page).length === 0).slice(0, mostControls);
   return free.flatMap((page) =>
     input.viewports.map(({ name }) => ({
-      ...{ page, view, visitor: input.visitor, rules: [] },
+      ...{ page, view, visitor: input.visitor, rules: [], acting: () => [] },
       settings: settingsFor({ state: null, viewport: name }, input),
     })),
   );
