@@ -6,7 +6,7 @@ import { prepareShipments } from '../core/ship/shipment.js';
 import type { CheckInput } from '../core/check/input.js';
 import type { Cell } from '../core/check/verdict.js';
 import type { View } from '../core/page/view.js';
-import { visitorHeaders } from '../project/visitor.js';
+import { requestHeaders } from '../project/visitor.js';
 import { count } from '../report/text.js';
 import type { OpenedCheck } from './check-input.js';
 import { shippedName } from '../app/shipped-name.js';
@@ -51,7 +51,7 @@ export function browserSource({
   return {
     live: source.from.kind === 'address',
     scripts: true,
-    headers: (visitor) => (visitor === null ? {} : visitorHeaders(project.settings, visitor, process.env)),
+    headers: (visitor) => requestHeaders(project.settings, source, visitor, process.env),
     file(address) {
       const body = content.file(address);
       return (

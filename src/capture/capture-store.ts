@@ -1,10 +1,12 @@
 import { createHash } from 'node:crypto';
 import {
   closeSync,
+  cpSync,
   existsSync,
   mkdirSync,
   openSync,
   readFileSync,
+  renameSync,
   rmSync,
   statSync,
   writeFileSync,
@@ -30,6 +32,8 @@ export interface CaptureHeader {
   visitor: string | null;
   address: string;
   rendered: boolean;
+  /** The day of the run, `2026-11-25`; missing in captures of before. */
+  day?: string;
 }
 
 /** A capture as it is on disk (docs/capture.md). */
@@ -170,6 +174,7 @@ function isRunning(pid: number): boolean {
 /** Writes a capture while a run goes on. A page is reported as captured only once it is on disk. */
 export class CaptureWriter {
   private readonly journal: number;
+  private readonly before: string;
 
   /** Goes on from `earlier` where it was interrupted. */
   constructor(
@@ -179,6 +184,12 @@ export class CaptureWriter {
   ) {
     mkdirSync(folder, { recursive: true });
     takeLock(folder);
+    this.before = `${folder}.before`;
+    // A visitor's session may turn out to have ended: then the capture of before is restored.
+    if (header.visitor !== null && earlier && !earlier.unfinished) {
+      rmSync(this.before, { recursive: true, force: true });
+      cpSync(folder, this.before, { recursive: true, filter: (source) => source !== join(folder, lockName) });
+    }
     const path = join(folder, journalName);
     if (earlier?.unfinished) {
       // The incomplete line of a killed run is removed before more is written.
@@ -262,8 +273,23 @@ export class CaptureWriter {
     );
     rmSync(join(this.folder, journalName));
     rmSync(join(this.folder, lockName), { force: true });
+    rmSync(this.before, { recursive: true, force: true });
     for (const { file } of [...dropped, ...unused]) rmSync(join(this.folder, file), { force: true });
     return { ...now, header: this.header, unfinished: null };
+  }
+
+  /** Takes back everything that the run wrote; an earlier capture of the visitor is restored. */
+  discard(): void {
+    closeSync(this.journal);
+    if (existsSync(this.before)) {
+      rmSync(this.folder, { recursive: true, force: true });
+      renameSync(this.before, this.folder);
+    } else if (this.earlier === null || this.earlier.pages.size === 0) {
+      rmSync(this.folder, { recursive: true, force: true });
+    } else {
+      rmSync(join(this.folder, journalName), { force: true });
+      rmSync(join(this.folder, lockName), { force: true });
+    }
   }
 
   /** Leaves the run so that the next one can continue it. */
@@ -315,6 +341,6 @@ export function readCapturedSite(
     file: () => null,
     policy: ({ file }) => byFile.get(file)?.csp ?? null,
     words: ({ file }) => readStart(bytesOf(file), byFile.get(file)?.charset).words,
-    ...{ keptWords, pathOptions },
+    ...{ keptWords, pathOptions, day: capture.header.day ?? null },
   });
 }

@@ -5,8 +5,11 @@ import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { decodePage, looksLikeHtml } from './decode.js';
 import { FetchFailure, fetchPolitely, type Fetched, type FetchOptions } from './fetch.js';
 import { hashOf, type CaptureWriter } from './capture-store.js';
-import { importsOf, linksOf } from './links.js';
+import { importsOf, linksOf, type PageLinks } from './links.js';
+import { QueryDifferences, type UsedQueryKey } from './query-differences.js';
+import { isSignIn, SessionEnded, type ServedPage, type SessionWatch } from './session-watch.js';
 import { readSitemap } from './sitemap.js';
+import { unsafeAddress } from './unsafe-links.js';
 
 // The package is CommonJS with a function as its whole export, which its types call a default.
 const readRobots = robotsParser as unknown as (url: string, text: string) => Robot;
@@ -21,13 +24,23 @@ export interface CrawlOptions {
   address: string;
   pathOptions: PathOptions;
   fetch: Omit<FetchOptions, 'headers'>;
-  /** A visitor's cookies and headers. */
+  /** Cookies and headers of the site and of a visitor. */
   headers: Record<string, string>;
   /** Maximum number of pages. */
   limit: number;
   /** Tests on paths: capture only these, never those. Null: all, none. */
   only: ((path: string) => boolean) | null;
   skip: ((path: string) => boolean) | null;
+  /** Paths whose links are followed although they look as if they did something. */
+  follow: ((path: string) => boolean) | null;
+  /** Further addresses, whatever links to them. */
+  also: string[];
+  /** Captures the addresses of `also` and nothing else. */
+  alsoOnly: boolean;
+  /** Statuses besides 200 whose answers are captured as pages. */
+  acceptStatus: number[];
+  /** Notices the end of a visitor's session; null for everybody's pages. */
+  watch: SessionWatch | null;
   /** Maximum number of requests at the same time. */
   parallel: number;
   /** Fetches a page as a browser has it after its scripts ran; null: as served. */
@@ -57,6 +70,12 @@ export interface CrawlResult {
   gone: Set<string>;
   /** The limit cut pages off. */
   cutOff: boolean;
+  /** Links that were not followed, by path, with the reason. */
+  notFollowed: Map<string, string>;
+  /** Query parameters that are no part of paths. */
+  queryKeys: UsedQueryKey[];
+  /** A 401 or 403 of the site's own address. */
+  refused: number | null;
 }
 
 const agent = 'local-needle';
@@ -90,7 +109,12 @@ class Crawler {
     complete: true,
     gone: new Set(),
     cutOff: false,
+    notFollowed: new Map(),
+    queryKeys: [],
+    refused: null,
   };
+  private readonly queries = new QueryDifferences();
+  private ended: SessionEnded | null = null;
 
   constructor(
     private readonly options: CrawlOptions,
@@ -103,11 +127,16 @@ class Crawler {
   async run(): Promise<CrawlResult> {
     const { address, stop } = this.options;
     await this.readRobots();
-    this.enqueue(new URL(address).href, address);
-    for (const url of await this.readSitemaps()) this.enqueue(url, 'a sitemap');
+    const { also, alsoOnly } = this.options;
+    if (!alsoOnly) this.enqueue(new URL(address).href, address);
+    for (const url of also) this.enqueue(new URL(url, address).href, 'also-capture');
+    if (!alsoOnly) for (const url of await this.readSitemaps()) this.enqueue(url, 'a sitemap');
     const running = new Set<Promise<void>>();
-    while ((this.queue.length > 0 || running.size > 0) && !stop.aborted) {
-      while (this.queue.length > 0 && running.size < this.options.parallel && !stop.aborted) {
+    const isDone = () => stop.aborted || this.ended !== null;
+    // The first page shows whether a session is valid, before other requests are made.
+    const parallel = () => (this.options.watch && this.captured.size === 0 ? 1 : this.options.parallel);
+    while ((this.queue.length > 0 || running.size > 0) && !isDone()) {
+      while (this.queue.length > 0 && running.size < parallel() && !isDone()) {
         const url = this.queue.shift() as string;
         const task: Promise<void> = this.visit(url).finally(() => running.delete(task));
         running.add(task);
@@ -119,7 +148,9 @@ class Crawler {
       before = this.styles.size;
       await Promise.all(this.styles.values());
     }
-    if (stop.aborted) this.result.complete = false;
+    if (stop.aborted || alsoOnly) this.result.complete = false;
+    if (this.ended) throw this.ended;
+    if (!stop.aborted) this.result.queryKeys = await this.queries.find((url) => this.textOf(url));
     if (this.fatal && this.captured.size === 0) throw this.fatal;
     return this.result;
   }
@@ -140,14 +171,19 @@ class Crawler {
       return this.miss(`${url.slice(0, 100)}…`, `its address is ${url.length} characters long`);
     parsed.hash = '';
     const path = normalisePath(parsed.href, this.options.pathOptions);
-    if (this.queued.has(path)) return;
+    if (this.queued.has(path)) {
+      if (parsed.search !== '' && this.isAllowed(parsed.href)) this.queries.note(parsed);
+      return;
+    }
+    const isNamed = from === 'also-capture' || from === this.options.address || this.options.follow?.(path) === true;
+    const unsafe = isNamed ? null : unsafeAddress(parsed.href, this.hasSession);
+    if (unsafe !== null) return this.leave(path, unsafe);
     if ((this.options.only && !this.options.only(path)) || this.options.skip?.(path)) {
       this.result.complete = false;
       return;
     }
     this.queued.add(path);
-    if (this.robots && this.robots.isAllowed(parsed.href, agent) === false)
-      return this.miss(parsed.href, 'robots.txt forbids it');
+    if (!this.isAllowed(parsed.href)) return this.miss(parsed.href, 'robots.txt forbids it');
     if (this.taken >= this.options.limit) {
       this.result.cutOff = true;
       this.result.complete = false;
@@ -155,6 +191,30 @@ class Crawler {
     }
     this.taken++;
     this.queue.push(parsed.href);
+  }
+
+  private readonly isAllowed = (url: string) => this.robots?.isAllowed(url, agent) !== false;
+
+  private get hasSession(): boolean {
+    return this.options.watch !== null;
+  }
+
+  /** Notes a link that is not followed because of what it would do. */
+  private leave(path: string, reason: string): void {
+    this.result.notFollowed.set(path, reason);
+  }
+
+  /** The HTML at an address of the site; null if there is no page. */
+  private async textOf(url: string): Promise<string | null> {
+    if (!this.isAllowed(url) || unsafeAddress(url, this.hasSession) !== null) return null;
+    try {
+      await this.pause();
+      const { status, body, headers } = await this.get(url);
+      return status === 200 && looksLikeHtml(body) ? decodePage(body, charsetOf(headers)).html : null;
+    } catch (error) {
+      if (error instanceof FetchFailure) return null;
+      throw error;
+    }
   }
 
   private miss(url: string, reason: string): void {
@@ -248,7 +308,15 @@ class Crawler {
       await this.pause();
       await (this.options.render ? this.captureRendered(url, path) : this.captureServed(url, path));
     } catch (error) {
+      if (error instanceof SessionEnded) {
+        this.ended ??= error;
+        return;
+      }
       if (!(error instanceof FetchFailure)) throw error;
+      if (error.leadsTo && isSignIn(error.leadsTo) && this.options.watch && !isSignIn(url)) {
+        this.ended ??= new SessionEnded(`${url} redirects to ${error.leadsTo}`);
+        return;
+      }
       if (error.leadsTo === undefined || new URL(error.leadsTo).origin === this.origin) this.result.complete = false;
       if (url === new URL(this.options.address).href) this.fatal = error;
       this.miss(url, error.message);
@@ -276,23 +344,32 @@ class Crawler {
       this.tell('unchanged', path);
       return this.followStored(path);
     }
-    if (answer.status === 404 || answer.status === 410) {
-      this.result.gone.add(path);
-      return this.miss(url, `the server answered ${answer.status}: there is no such page`);
-    }
-    if (answer.status !== 200) {
-      this.result.complete = false;
-      return this.miss(url, `the server answered ${answer.status}`);
-    }
+    if (!this.isPage(answer.status, url, path)) return;
     if (!/html/i.test(type || 'html') || !looksLikeHtml(answer.body)) return;
-    const charset = /charset\s*=\s*"?([^\s;"]+)/i.exec(type)?.[1];
+    const charset = charsetOf(answer.headers);
     const { html } = decodePage(answer.body, charset);
+    await this.options.watch?.see(url, { url: answer.url, status: answer.status, html });
+    if (this.ended) return;
     await this.keep(final, answer.url, html, answer.body, {
       charset,
       etag: answer.headers.get('etag') ?? undefined,
       modified: answer.headers.get('last-modified') ?? undefined,
       csp: answer.headers.get('content-security-policy') ?? undefined,
     });
+  }
+
+  /** Whether an answer of this status is a page; else the address is noted as not captured. */
+  private isPage(status: number, url: string, path: string): boolean {
+    if (status === 200 || this.options.acceptStatus.includes(status)) return true;
+    if (status === 404 || status === 410) {
+      this.result.gone.add(path);
+      this.miss(url, `the server answered ${status}: there is no such page`);
+      return false;
+    }
+    if ((status === 401 || status === 403) && url === new URL(this.options.address).href) this.result.refused = status;
+    this.result.complete = false;
+    this.miss(url, `the server answered ${status}`);
+    return false;
   }
 
   private async captureRendered(url: string, path: string): Promise<void> {
@@ -304,13 +381,11 @@ class Crawler {
     } = await render(url).catch((error: Error) => {
       throw new FetchFailure(`Chromium could not load it: ${error.message.split('\n', 1)[0]}`);
     });
-    if (status >= 400) {
-      if (status === 404 || status === 410) this.result.gone.add(path);
-      else this.result.complete = false;
-      return this.miss(url, `the server answered ${status}`);
-    }
+    if (status >= 300 && !this.isPage(status, url, path)) return;
     if (new URL(final).origin !== this.origin)
-      return this.miss(url, `it redirects to ${final.slice(0, 200)}, which is not followed`);
+      throw new FetchFailure(`it redirects to ${final.slice(0, 200)}, which is not followed`, final);
+    await this.options.watch?.see(url, { url: final, status, html });
+    if (this.ended) return;
     await this.keep(normalisePath(final, this.options.pathOptions), final, html, new TextEncoder().encode(html), {
       charset: 'utf-8',
     });
@@ -340,9 +415,19 @@ class Crawler {
     this.follow(links);
   }
 
-  private follow(links: { pages: string[]; styles: string[] }): void {
-    for (const next of links.pages) this.enqueue(next, 'a page');
+  private follow(links: PageLinks): void {
+    if (!this.options.alsoOnly) {
+      for (const next of links.pages) this.enqueue(next, 'a page');
+      for (const [next, why] of links.unsafe) this.enqueueUnsafe(next, why);
+    }
     for (const style of links.styles) void this.captureStyle(style, 0);
+  }
+
+  private enqueueUnsafe(url: string, why: string): void {
+    if (new URL(url).origin !== this.origin) return;
+    const path = normalisePath(url, this.options.pathOptions);
+    if (this.options.follow?.(path)) this.enqueue(url, 'a page');
+    else this.leave(path, why);
   }
 
   private followStored(path: string): void {
@@ -359,7 +444,7 @@ class Crawler {
         const answer = await fetchPolitely(url, { ...this.options.fetch, headers: this.headersFor }, () => true);
         if (answer.status !== 200)
           return this.miss(url, `the stylesheet could not be fetched: the server answered ${answer.status}`);
-        const charset = /charset\s*=\s*"?([^\s;"]+)/i.exec(answer.headers.get('content-type') ?? '')?.[1];
+        const charset = charsetOf(answer.headers);
         const imports = importsOf(new TextDecoder().decode(answer.body), answer.url);
         this.writer.style({ url, charset, imports }, answer.body);
         if (depth < 10) for (const each of imports) void this.captureStyle(each, depth + 1);
@@ -370,5 +455,25 @@ class Crawler {
     });
     this.styles.set(url, task);
     return task;
+  }
+}
+
+/** The character set that a Content-Type header names. */
+const charsetOf = (headers: Headers) => /charset\s*=\s*"?([^\s;"]+)/i.exec(headers.get('content-type') ?? '')?.[1];
+
+/** A page as it is served with these headers, redirects on its host followed; null if it cannot be fetched. */
+export async function fetchPage(
+  address: string,
+  options: Omit<FetchOptions, 'headers'>,
+  headers: Record<string, string>,
+): Promise<ServedPage | null> {
+  const { origin } = new URL(address);
+  try {
+    const own = { ...options, retries: 1, headers: () => ({ 'user-agent': agent, ...headers }) };
+    const { url, status, body, headers: got } = await fetchPolitely(address, own, (next) => next.origin === origin);
+    return { url, status, html: decodePage(body, charsetOf(got)).html };
+  } catch (error) {
+    if (error instanceof FetchFailure) return null;
+    throw error;
   }
 }

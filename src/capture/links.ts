@@ -4,11 +4,14 @@ import parseValue from 'postcss-value-parser';
 import { attribute, elementsIn } from '../core/page/document.js';
 import { textOf } from '../core/page/elements.js';
 import { baseOf } from '../core/page/location.js';
+import { unsafeLink } from './unsafe-links.js';
 
 /** The links of a page as absolute addresses without fragment, in source order. */
 export interface PageLinks {
   pages: string[];
   styles: string[];
+  /** Links that do something when they are followed, with the reason. */
+  unsafe: Map<string, string>;
 }
 
 /** The links and stylesheets of a page, resolved against `<base href>`; invalid addresses are left out. */
@@ -20,13 +23,21 @@ export function linksOf(html: string, address: string): PageLinks {
     const url = href === undefined ? null : absolute(href, base);
     if (url) list.add(url);
   };
+  const unsafe = new Map<string, string>();
+  const addUnsafe = (href: string | undefined, why: string) => {
+    const url = href === undefined ? null : absolute(href, base);
+    if (url) unsafe.set(url, why);
+  };
   for (const element of elementsIn(root, 'a', 'area', 'link', 'style')) {
     const href = attribute(element, 'href');
     if (element.tagName === 'style') importsOf(textOf(element), base).forEach((url) => styles.add(url));
-    else if (element.tagName !== 'link') add(pages, href);
-    else if (/(^|\s)stylesheet(\s|$)/i.test(attribute(element, 'rel') ?? '')) add(styles, href);
+    else if (element.tagName !== 'link') {
+      const why = unsafeLink(element);
+      if (why === null) add(pages, href);
+      else addUnsafe(href, why);
+    } else if (/(^|\s)stylesheet(\s|$)/i.test(attribute(element, 'rel') ?? '')) add(styles, href);
   }
-  return { pages: [...pages], styles: [...styles] };
+  return { pages: [...pages], styles: [...styles], unsafe };
 }
 
 /** The addresses that a stylesheet imports. CSS that cannot be read imports nothing. */

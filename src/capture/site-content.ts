@@ -28,6 +28,8 @@ export interface SiteContent {
   file: (address: string) => Uint8Array | null;
   /** The Content-Security-Policy header that came with a page. */
   policy: (page: Page) => string | null;
+  /** The day of its capture, `2026-11-25`; null if it is not known, or the pages are read from their source. */
+  day: string | null;
   open: (page: Page) => PageDocument;
   /** Which pages name which tags, classes and IDs; read when it is first asked for. */
   words: () => SiteWords;
@@ -51,6 +53,8 @@ export interface CapturedReading {
   file: (address: string) => Uint8Array | null;
   /** The Content-Security-Policy that came with a page. */
   policy: (page: Page) => string | null;
+  /** See SiteContent.day. */
+  day?: string | null;
   /** The words of a page; left out, they are read from its HTML. */
   words?: (page: Page) => PageWords;
   /** Words that were read in earlier runs, by file and identity. */
@@ -64,7 +68,7 @@ export function assembleSite(
   captured: CapturedPage[],
   given: PageIdForm[] | null,
   findings: Finding[],
-  { pathOptions, words: wordsOf, keptWords, ...reading }: CapturedReading,
+  { pathOptions, words: wordsOf, keptWords, day = null, ...reading }: CapturedReading,
 ): SiteContent {
   const byPath = new Map<string, CapturedPage>();
   const all = [...findings];
@@ -112,5 +116,5 @@ export function assembleSite(
     }
     return words;
   };
-  return { site, findings: all, found, identity, open, words: readAllWords, ...reading };
+  return { site, findings: all, found, identity, open, day, words: readAllWords, ...reading };
 }

@@ -1,14 +1,18 @@
-import { crawl, type CrawlEvent } from '../capture/crawl.js';
+import { crawl, fetchPage, type CrawlEvent, type CrawlOptions } from '../capture/crawl.js';
 import { defaultFetchOptions, FetchFailure } from '../capture/fetch.js';
 import { captureFolder, CaptureWriter, readCapture, type CaptureHeader } from '../capture/capture-store.js';
+import { SessionEnded, SessionWatch } from '../capture/session-watch.js';
+import { selectorFault } from '../core/css/selector.js';
 import { isPathPattern, normalisePath, pathPattern } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 import { findProject, loadSettings } from '../project/settings.js';
-import { chosenSite } from '../project/read-configuration.js';
-import { visitorHeaders } from '../project/visitor.js';
+import { chosenSite, type Settings, type SiteSource } from '../project/read-configuration.js';
+import { requestHeaders } from '../project/visitor.js';
+import { leftOutText, nothingCaptured, sessionProblem } from './capture-text.js';
 import { count, printable } from '../report/text.js';
 import { defineCommand, type ArgumentsOf, siteByName, status } from './command.js';
 import { progressBar } from './progress.js';
+import { today } from '../app/call.js';
 import { openSite } from '../app/sites.js';
 
 /** A test for the paths in an option's value, literal or patterns. Throws ProblemError. */
@@ -24,12 +28,21 @@ function pathTest(option: string, patterns: string[] | undefined): ((path: strin
           )(normalisePath(text));
     } catch {
       throw new ProblemError([
-        { message: `--${option} "${text}" is not a valid path pattern`, hint: `Write it as --${option} "/winter/*".` },
+        { message: `${option} "${text}" is not a valid path pattern`, hint: `Write it as ${option} "/winter/*".` },
       ]);
     }
   });
   return (path) => tests.some((test) => test(path));
 }
+
+const positionals = {
+  ...siteByName.positionals,
+  addresses: {
+    type: 'string',
+    array: true,
+    describe: 'Capture these addresses of the site and no others, such as /search?q=boat',
+  },
+} as const;
 
 const options = {
   visitor: {
@@ -49,20 +62,23 @@ const options = {
   refetch: { type: 'boolean', default: false, describe: 'Fetch every page again, even if it has not changed' },
 } as const;
 
-type CaptureArguments = ArgumentsOf<typeof siteByName.positionals, typeof options>;
+type CaptureArguments = ArgumentsOf<typeof positionals, typeof options>;
 
 export const command = defineCommand<CaptureArguments>({
-  ...siteByName,
+  positionals,
   options,
   examples: [
     ['$0 capture live', 'every page in the sitemaps and links'],
     ['$0 capture live --only "/winter{/*}?" --limit 50', 'a part of it'],
+    ['$0 capture live "/search?q=boat"', 'a page that nothing links to'],
     ['$0 capture live --visitor member', 'as a member sees it'],
   ],
   async run(args, { out, log }) {
     const directory = findProject(args.project, process.cwd());
     const settings = loadSettings(directory);
-    const source = chosenSite(settings, args.name ?? args.site);
+    // Of the first site the name may be left out.
+    const isAddress = args.name !== undefined && /^(\/|https?:)/.test(args.name);
+    const source = chosenSite(settings, (isAddress ? undefined : args.name) ?? args.site);
     if (source.from.kind !== 'address') {
       const { site } = openSite(directory, settings, source);
       out(
@@ -73,15 +89,33 @@ export const command = defineCommand<CaptureArguments>({
     if (!(args.limit >= 1) || !(args.parallel >= 1) || !(args.timeout > 0))
       throw new ProblemError([{ message: '--limit, --parallel and --timeout must be greater than 0' }]);
     const visitor = args.visitor ?? null;
-    const headers = visitor === null ? {} : visitorHeaders(settings, visitor, process.env);
+    const headers = requestHeaders(settings, source, visitor, process.env);
     const folder = captureFolder(directory, source.name, visitor);
     const address = source.from.where;
+    const addresses = [...(isAddress ? [args.name ?? ''] : []), ...(args.addresses ?? [])];
+    for (const each of [...addresses, ...source.alsoCapture]) requireOwnAddress(each, address);
+    const options = {
+      address,
+      pathOptions: source.pathOptions,
+      fetch: { ...defaultFetchOptions, timeoutMs: args.timeout * 1000 },
+      headers,
+      limit: args.limit,
+      only: pathTest('--only', args.only),
+      skip: pathTest('skip', [...(args.skip ?? []), ...source.skip]),
+      follow: pathTest('follow', source.follow),
+      also: addresses.length > 0 ? addresses : source.alsoCapture,
+      alsoOnly: addresses.length > 0,
+      acceptStatus: source.acceptStatus,
+      parallel: args.parallel,
+    };
+    const watch = visitor === null ? null : watchFor(settings, source, visitor, options);
     const header: CaptureHeader = {
       capture: 1,
       site: source.name,
       visitor,
       address: new URL(address).origin,
       rendered: args.rendered,
+      day: today(),
     };
     const earlier = args.refetch ? null : readCapture(folder);
     if (earlier?.unfinished)
@@ -92,42 +126,41 @@ export const command = defineCommand<CaptureArguments>({
     const interrupted = () => stop.abort();
     process.once('SIGINT', interrupted);
     const show = progress(log);
+    let hasStopped = false;
     try {
       const result = await crawl(
-        {
-          address,
-          pathOptions: source.pathOptions,
-          fetch: { ...defaultFetchOptions, timeoutMs: args.timeout * 1000 },
-          headers,
-          limit: args.limit,
-          only: pathTest('only', args.only),
-          skip: pathTest('skip', args.skip),
-          parallel: args.parallel,
-          render: renderer?.render ?? null,
-          stop: stop.signal,
-          onPage: show.page,
-        },
+        { ...options, watch, render: renderer?.render ?? null, stop: stop.signal, onPage: show.page },
         writer,
       );
       show.end();
       if (stop.signal.aborted) {
         writer.interrupt();
+        hasStopped = true;
         log(`Interrupted. The captured pages are kept; run the same command again to continue.`);
         return status.access;
       }
+      const { sameAsGuest = false } = (await watch?.finish()) ?? {};
+      if (result.captured + result.unchanged === 0) throw nothingCaptured(source, visitor, result);
+      hasStopped = true;
       const capture = writer.finish(result.complete, result.gone);
       out(
         `${source.name}${visitor ? ` as ${visitor}` : ''}: ${count(capture.pages.size, 'page')} and ${count(capture.styles.size, 'stylesheet')} (${result.captured} captured, ${result.unchanged} unchanged, ${result.notCaptured} not captured)`,
       );
-      for (const { url, reason } of capture.notCaptured.slice(0, 10))
-        out(`  not captured: ${printable(url)}: ${printable(reason)}`);
-      if (capture.notCaptured.length > 10) out(`  and ${capture.notCaptured.length - 10} more, in the index`);
-      if (result.cutOff) out(`  Stopped at the limit of ${args.limit} pages. Use a larger --limit for the rest.`);
+      for (const line of leftOutText(result, capture, source, args.limit)) out(line);
+      if (sameAsGuest)
+        out(
+          `  ${address} is the same for ${visitor} as for a guest. If that is wrong, check the cookies and headers of visitors.${visitor}.`,
+        );
+      if (addresses.length > 0)
+        out(
+          `  A capture of the whole site drops these pages unless they are linked or listed: also-capture: [${addresses.map((each) => JSON.stringify(each)).join(', ')}]`,
+        );
       out(`  in ${folder}`);
       return status.fine;
     } catch (error) {
       show.end();
-      writer.interrupt();
+      if (!hasStopped) writer.discard();
+      if (error instanceof SessionEnded) throw sessionProblem(visitor ?? '', source.name, error);
       if (!(error instanceof FetchFailure)) throw error;
       throw new ProblemError(
         [
@@ -144,6 +177,40 @@ export const command = defineCommand<CaptureArguments>({
     }
   },
 });
+
+/** Throws ProblemError for an address that lies on another host, or names a user and password. */
+function requireOwnAddress(text: string, site: string): void {
+  const url = URL.canParse(text, site) ? new URL(text, site) : null;
+  if (url && url.username === '' && url.origin === new URL(site).origin) return;
+  throw new ProblemError([
+    url && url.username !== ''
+      ? { message: 'An address must not contain a user name or password', hint: 'Use headers: of the site instead.' }
+      : { message: `"${text}" is not an address of ${new URL(site).origin}`, hint: 'Write it as /search?q=boat.' },
+  ]);
+}
+
+/** What notices the end of a visitor's session. Throws ProblemError if the visitor's marker is not a selector. */
+function watchFor(
+  settings: Settings,
+  source: SiteSource,
+  visitor: string,
+  options: Pick<CrawlOptions, 'fetch' | 'headers' | 'address'>,
+): SessionWatch {
+  const marker = settings.visitors[visitor]?.marker;
+  const fault = marker === undefined ? null : selectorFault(marker);
+  if (fault)
+    throw new ProblemError([
+      {
+        message: `marker of the visitor "${visitor}": ${fault.message}`,
+        hint: fault.hint,
+        at: settings.placeOf(['visitors', visitor, 'marker']),
+      },
+    ]);
+  const guest = requestHeaders(settings, source, null, process.env);
+  return new SessionWatch(marker, (address, as) =>
+    fetchPage(address, options.fetch, as === 'guest' ? guest : options.headers),
+  );
+}
 
 async function startRendering(
   address: string,

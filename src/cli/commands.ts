@@ -18,7 +18,7 @@ export const commands: Record<string, CommandEntry> = {
   },
   capture: {
     describe: 'Fetch the pages of a running site and keep them',
-    usage: '[name]',
+    usage: '[name] [addresses..]',
     load: () => import('./capture.js'),
   },
   pages: {

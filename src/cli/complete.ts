@@ -29,7 +29,7 @@ const viewports: Candidates = () => settings().viewports.map(({ name }) => name)
 
 /** The arguments of commands, in their order; the last stands for all that follow. */
 const ofArguments: Record<string, Candidates[]> = {
-  capture: [sites],
+  capture: [sites, pages],
   preview: [sites],
   compare: [sites, sites],
   pages: [pages],

@@ -1,4 +1,4 @@
-import { existsSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { join, relative, resolve, sep } from 'node:path';
 import { readFolder } from '../capture/folder.js';
 import { linksWithoutExtension } from '../capture/extension.js';
@@ -55,7 +55,7 @@ export const command = defineCommand<InitArguments>({
     const files = new Map([[configurationName, configurationText(directory, sites)]]);
     const hasRules = existsSync(join(directory, 'rules'));
     if (!hasRules) files.set('rules/example.css', exampleText(sites[0]?.content ?? null));
-    const editor = editorFiles(directory);
+    const { files: editor, toAdd } = editorFiles(directory);
     writeFiles(directory, new Map([...files, ...editor]));
     const { colour } = styleFor(process.stdout, process.env);
     for (const { where, content } of sites) {
@@ -66,6 +66,7 @@ export const command = defineCommand<InitArguments>({
     }
     out(`Wrote ${[...files.keys()].join(' and ')}.${hasRules ? ' Your rules were not changed.' : ''}`);
     out(`For completion and validation in editors: ${[...editor.keys()].join(', ')}.`);
+    if (toAdd !== null) out(`${settings} was not changed. Add these entries to it:\n${toAdd}`);
     const capture = sites
       .filter(({ content }) => !content)
       .map(({ name }) => colour.bold(`local-needle capture ${name}`));
@@ -78,21 +79,25 @@ export const command = defineCommand<InitArguments>({
 
 /**
  * Files for editors: the schema of local-needle.yaml, the at-rules of rule files, and settings that name both unless
- * there are some already.
+ * there are some already: then `toAdd` is what they lack.
  */
-function editorFiles(directory: string): Map<string, string> {
+function editorFiles(directory: string): { files: Map<string, string>; toAdd: string | null } {
   const json = (value: unknown) => `${JSON.stringify(value, null, 2)}\n`;
   const schema = 'editor/local-needle.schema.json';
   const words = 'editor/rules.css-data.json';
-  const settings = '.vscode/settings.json';
   const files = new Map([
     [schema, json(configurationSchema())],
     [words, json(cssCustomData())],
   ]);
-  if (!existsSync(join(directory, settings)))
-    files.set(settings, json({ 'yaml.schemas': { [schema]: configurationName }, 'css.customData': [words] }));
-  return files;
+  const entries = { 'yaml.schemas': { [schema]: configurationName }, 'css.customData': [words] };
+  if (!existsSync(join(directory, settings))) return { files: files.set(settings, json(entries)), toAdd: null };
+  const text = readFileSync(join(directory, settings), 'utf8');
+  const isThere = text.includes(schema) && text.includes(words);
+  return { files, toAdd: isThere ? null : JSON.stringify(entries, null, 2).slice(2, -2) };
 }
+
+/** Where the editor's settings of a project are. */
+const settings = '.vscode/settings.json';
 
 function newSite(from: string, defaultName: string): NewSite {
   const [, name = defaultName, where = from] = /^([A-Za-z_][\w-]*)=(.+)$/.exec(from) ?? [];
@@ -101,6 +106,14 @@ function newSite(from: string, defaultName: string): NewSite {
       { message: `"${name}" is not a valid site name`, hint: 'A name is letters, digits and hyphens, such as live.' },
     ]);
   if (/^https?:\/\//i.test(where)) {
+    const withUser = URL.canParse(where) && new URL(where).username !== '';
+    if (withUser)
+      throw new ProblemError([
+        {
+          message: 'An address must not contain a user name or password',
+          hint: `Run local-needle init ${new URL(where).origin}, then write headers: { authorization: "\${NAME}" } beside the address.`,
+        },
+      ]);
     if (!URL.canParse(where))
       throw new ProblemError([
         { message: `"${where}" is not a valid address`, hint: 'Write it as https://www.saltmere.example.' },

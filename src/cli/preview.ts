@@ -12,7 +12,7 @@ import type { Upstream } from '../preview/proxy.js';
 import { previewStyle } from '../preview/shells.js';
 import { PreviewSession, type Reading } from '../preview/session.js';
 import { usualFile, writeAddition } from '../project/addition.js';
-import { visitorHeaders } from '../project/visitor.js';
+import { requestHeaders } from '../project/visitor.js';
 import { totalsText } from '../report/check-text.js';
 import { cellHtml, findingsHtml, summaryOf } from '../report/html.js';
 import { reportStyle } from '../report/html-parts.js';
@@ -66,8 +66,8 @@ function upstreamOf({ project, source }: OpenedCheck, args: Omit<PreviewArgument
       },
     ]);
   }
-  const headers =
-    args.live && args.visitor !== undefined ? visitorHeaders(project.settings, args.visitor, process.env) : {};
+  const visitor = args.live ? (args.visitor ?? null) : null;
+  const headers = requestHeaders(project.settings, source, visitor, process.env);
   return {
     origin: new URL(source.from.where).origin,
     live: args.live,

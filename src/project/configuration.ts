@@ -1,9 +1,26 @@
 import 'reflect-metadata';
-import { IsArray, IsIn, IsObject, IsOptional, IsString, IsUrl, Matches, ValidateBy, ValidateIf } from 'class-validator';
+import {
+  IsArray,
+  IsIn,
+  IsInt,
+  IsObject,
+  IsOptional,
+  IsString,
+  IsUrl,
+  Matches,
+  ValidateBy,
+  ValidateIf,
+} from 'class-validator';
 import { quotedText } from '../core/action/descriptors.js';
 
 const optional = IsOptional;
 const text = (remedy: string) => IsString({ message: `must be text; ${remedy}` });
+
+/** A list of paths or path patterns. */
+const paths = () => (target: object, key: string) => {
+  IsArray({ message: 'must be a list, such as ["/search?q=boat"]' })(target, key);
+  IsString({ each: true, message: 'must contain paths only, such as ["/search?q=boat"]' })(target, key);
+};
 
 /** One entry of `sites`: pages come from exactly one of a folder, an address or a HAR recording. */
 export class SiteSettings {
@@ -13,6 +30,9 @@ export class SiteSettings {
     { protocols: ['http', 'https'], require_protocol: true, require_tld: false },
     { message: 'must be an address such as https://www.saltmere.example' },
   )
+  @Matches(/^(?!https?:\/\/[^/?#]*@)/, {
+    message: 'must not contain a user name or password; write headers: { authorization: "${NAME}" } beside it',
+  })
   address?: string;
   @optional() @text('name the recording, such as notes/visit.har') har?: string;
   @optional()
@@ -23,6 +43,15 @@ export class SiteSettings {
   @IsString({ each: true, message: 'must contain names only, such as [p]' })
   'query-keys'?: string[];
   @optional() @text('such as /assets/local-needle.css') 'bundle-address'?: string;
+  @optional() @IsObject({ message: 'must map names to values' }) headers?: Record<string, string>;
+  @optional() @IsObject({ message: 'must map names to values' }) cookies?: Record<string, string>;
+  @optional() @paths() follow?: string[];
+  @optional() @paths() skip?: string[];
+  @optional() @paths() 'also-capture'?: string[];
+  @optional()
+  @IsArray({ message: 'must be a list of statuses, such as [404]' })
+  @IsInt({ each: true, message: 'must contain numbers only, such as [404]' })
+  'accept-status'?: number[];
 }
 
 /** One form of page IDs. */
@@ -52,6 +81,9 @@ export class StateSettings {
 export class VisitorSettings {
   @optional() @IsObject({ message: 'must map names to values' }) cookies?: Record<string, string>;
   @optional() @IsObject({ message: 'must map names to values' }) headers?: Record<string, string>;
+  @optional()
+  @IsString({ message: 'must be a selector that matches on every page of the visitor, such as .account-menu' })
+  marker?: string;
 }
 
 const isPatterns = ValidateBy(

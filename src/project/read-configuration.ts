@@ -14,6 +14,15 @@ export interface SiteSource {
   from: { kind: 'folder' | 'address' | 'har'; where: string };
   pathOptions: PathOptions;
   bundleAddress: string | null;
+  /** Sent with every request to the site's origin; values may name environment variables. */
+  headers: Record<string, string>;
+  cookies: Record<string, string>;
+  /** Paths that `capture` follows in spite of what their links look like, and paths that it never requests. */
+  follow: string[];
+  skip: string[];
+  /** Addresses that `capture` fetches whatever links to them, and statuses besides 200 that make a page. */
+  alsoCapture: string[];
+  acceptStatus: number[];
 }
 
 /** local-needle.yaml, read and checked. */
@@ -58,10 +67,13 @@ export function readConfiguration(text: string, file: string): Settings {
       hint,
       at: placeOf(offsetOf(document, keys, unknownKey)),
     }));
-    throw new ProblemError(withSource(problems, text));
+    throw new ProblemError(withSource(problems, withoutPasswords(text)));
   }
   return settingsOf(configuration, (keys) => placeOf(offsetOf(document, keys, true)));
 }
+
+/** A text for messages, without the user names and passwords in its addresses. */
+const withoutPasswords = (text: string) => text.replace(/(https?:\/\/)[^\s/?#"'@]*@/g, '$1…@');
 
 /** Where an entry is in the YAML: its value, or its key if that is at fault, or the nearest thing around it. */
 function offsetOf(document: Document, keys: string[], unknownKey: boolean): number {
@@ -142,6 +154,13 @@ function settingsOf(value: Configuration, placeOf: Settings['placeOf']): Setting
         from: { kind, where: site[kind] ?? '' },
         pathOptions: { dropExtension: site['drop-extension'], queryKeys: site['query-keys'] },
         bundleAddress: site['bundle-address'] ?? null,
+        ...{
+          headers: site.headers ?? {},
+          cookies: site.cookies ?? {},
+          follow: site.follow ?? [],
+          skip: site.skip ?? [],
+        },
+        ...{ alsoCapture: site['also-capture'] ?? [], acceptStatus: site['accept-status'] ?? [] },
       };
     }),
     forms: forms.length > 0 ? forms : null,

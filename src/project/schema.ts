@@ -26,6 +26,13 @@ const explained: Record<string, string> = {
   'drop-extension': 'A file extension that page addresses may omit, such as .html.',
   'query-keys': 'Query parameters that tell pages apart.',
   'bundle-address': 'The address that pages load local-needle.css from.',
+  headers: 'Request headers; values may use environment variables as ${NAME}. Sent to the own origin only.',
+  cookies: 'Cookies; values may use environment variables as ${NAME}. Sent to the own origin only.',
+  follow: 'Paths that capture follows although their links look as if they did something.',
+  skip: 'Paths that capture never requests.',
+  'also-capture': 'Addresses that capture fetches although nothing links to them.',
+  'accept-status': 'Statuses besides 200 whose answers are pages, such as [404].',
+  marker: 'A selector that matches on every page of the visitor while the session lasts.',
   'page-id': 'How the site writes page IDs (default: detected on the pages).',
   rules: 'Rule files (default: rules/**/*.css).',
   'page-files': 'A folder of plain CSS and scripts named after the page they are for.',
@@ -63,7 +70,7 @@ export function configurationSchema(): Schema {
     (root.properties ??= {})[key] = { ...schema, description: explained[key] };
   const textMaps = (schema: Schema) => {
     for (const property of Object.values(schema.properties ?? {}))
-      Object.assign(property, { type: 'object', additionalProperties: text });
+      if (property['type'] === 'object') Object.assign(property, { additionalProperties: text });
     return schema;
   };
   return {
@@ -71,7 +78,7 @@ export function configurationSchema(): Schema {
     title: 'local-needle.yaml',
     ...root,
     $defs: {
-      SiteSettings: of(SiteSettings),
+      SiteSettings: textMaps(of(SiteSettings)),
       PageIdSettings: of(PageIdSettings),
       StateSettings: textMaps(of(StateSettings)),
       VisitorSettings: textMaps(of(VisitorSettings)),

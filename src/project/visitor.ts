@@ -1,38 +1,61 @@
 import { suggestion } from '../core/nearest.js';
 import { ProblemError, type Problem } from '../core/place.js';
-import type { Settings } from './read-configuration.js';
+import type { Settings, SiteSource } from './read-configuration.js';
+
+type Environment = Record<string, string | undefined>;
+
+/** Headers and cookies as local-needle.yaml has them. */
+interface Credentials {
+  headers?: Record<string, string>;
+  cookies?: Record<string, string>;
+}
 
 /**
- * The request headers of a visitor, with `${NAME}` filled from the environment. Throws ProblemError if the visitor is
- * not known or a variable is not set. The values are secrets: they are used in requests only.
+ * The request headers for a site and, if one is named, its visitor, with `${NAME}` filled from the environment. Throws
+ * ProblemError if the visitor is not known or a variable is not set. The values are secrets: they are used in requests
+ * to the site's own origin only, and are neither stored nor printed.
  */
-export function visitorHeaders(
+export function requestHeaders(
   settings: Settings,
-  name: string,
-  environment: Record<string, string | undefined>,
+  source: SiteSource,
+  visitor: string | null,
+  environment: Environment,
 ): Record<string, string> {
-  const visitor = Object.hasOwn(settings.visitors, name) ? settings.visitors[name] : undefined;
-  if (!visitor) throw unknownVisitor(settings, name);
+  const site = filledHeaders(source, `The site "${source.name}"`, `capture ${source.name}`, environment);
+  if (visitor === null) return site;
+  const entry = Object.hasOwn(settings.visitors, visitor) ? settings.visitors[visitor] : undefined;
+  if (!entry) throw unknownVisitor(settings, visitor);
+  const own = filledHeaders(entry, `The visitor "${visitor}"`, `capture --visitor ${visitor}`, environment);
+  const cookies = [site['cookie'], own['cookie']].filter((each) => each !== undefined);
+  return { ...site, ...own, ...(cookies.length > 0 ? { cookie: cookies.join('; ') } : {}) };
+}
+
+function filledHeaders(
+  { headers: given, cookies: pairs }: Credentials,
+  who: string,
+  call: string,
+  environment: Environment,
+): Record<string, string> {
   const problems: Problem[] = [];
   const filled = (value: string) =>
     String(value).replace(/\$\{(\w+)\}/g, (_whole, variable: string) => {
       const found = environment[variable];
       if (found === undefined)
         problems.push({
-          message: `The visitor "${name}" needs the environment variable ${variable}, which is not set`,
-          hint: `Set it first: ${variable}=… local-needle capture --visitor ${name}`,
+          message: `${who} needs the environment variable ${variable}, which is not set`,
+          hint: `Set it first: ${variable}=… local-needle ${call}`,
         });
       return found ?? '';
     });
   const headers = Object.fromEntries(
-    Object.entries(visitor.headers ?? {}).map(([key, value]) => [key.toLowerCase(), filled(value)]),
+    Object.entries(given ?? {}).map(([key, value]) => [key.toLowerCase(), filled(value)]),
   );
-  const cookies = Object.entries(visitor.cookies ?? {}).map(([key, value]) => `${key}=${filled(value)}`);
+  const cookies = Object.entries(pairs ?? {}).map(([key, value]) => `${key}=${filled(value)}`);
   if (cookies.length > 0) headers['cookie'] = cookies.join('; ');
   for (const [key, value] of Object.entries(headers)) {
     if (/[\r\n\0]/.test(value))
       problems.push({
-        message: `The value of ${key} for the visitor "${name}" contains a line break`,
+        message: `The value of ${key} for ${who.replace('The', 'the')} contains a line break`,
         hint: 'Check the environment variable that it comes from.',
       });
   }

@@ -99,6 +99,9 @@ describe('What editors and shells get', () => {
     const directory = folderWith({ 'public/a.html': pageHtml('data-page="7"'), '.vscode/settings.json': '{}' });
     const { out } = await run(directory, ['init', 'public']);
     expect(out).toContain('editor/local-needle.schema.json');
+    expect(out).toMatch(
+      /settings\.json was not changed\. Add these entries[^]*"css\.customData": \[[^]*"editor\/rules/,
+    );
     expect(readFileSync(join(directory, '.vscode/settings.json'), 'utf8')).toBe('{}');
     const schema = JSON.parse(readFileSync(join(directory, 'editor/local-needle.schema.json'), 'utf8')) as object;
     const validate = new Ajv2020({ strict: false, formats: { uri: true } }).compile(schema);

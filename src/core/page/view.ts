@@ -14,6 +14,8 @@ export interface StyleText {
 /** The pages as one visitor sees them. */
 export interface View {
   site: Site;
+  /** The day of their capture, `2026-11-25`; null if it is not known, or the pages are read from their source. */
+  day?: string | null;
   open: (page: Page) => PageDocument;
   /** Differs whenever the page's source does; null if that is not known without reading it. */
   identity: (page: Page) => string | null;
