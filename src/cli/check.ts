@@ -37,7 +37,7 @@ export const failOn = {
 
 /** The exit status for findings of these levels. */
 export function statusFor(levels: Level[], limit: FailArguments['fail-on']): number {
-  const counts = limit === 'never' ? [] : levels.filter((level) => limit === 'warning' || level === 'error');
+  const counts = limit === 'never' ? [] : levels.filter((level) => level === 'error' || level === limit);
   return counts.length > 0 ? status.findings : status.fine;
 }
 

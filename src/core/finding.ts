@@ -1,6 +1,11 @@
 import type { Place } from './place.js';
 
-export type Level = 'error' | 'warning';
+/** What a finding is: errors and warnings are to be fixed or accepted; a note is only to be known. */
+export const levels = ['error', 'warning', 'note'] as const;
+export type Level = (typeof levels)[number];
+
+/** Errors first. */
+export const byLevel = (a: { level: Level }, b: { level: Level }) => levels.indexOf(a.level) - levels.indexOf(b.level);
 
 /** Every finding code with its level and what it means; one place decides both. */
 export const findingCodes = {
@@ -40,6 +45,13 @@ export const findingCodes = {
   'stale-build': { level: 'warning', means: 'A page loads a build that is older than the current rules.' },
   'swap-size': { level: 'warning', means: 'A swapped image has a different size than the original.' },
   'missing-visitor': { level: 'warning', means: 'The site was not captured as this visitor sees it.' },
+  'old-capture': {
+    level: 'warning',
+    means: 'Pages of a visitor were captured long before or after those of the site.',
+  },
+  flash: { level: 'note', means: 'Visitors on a slow connection may see a page for a moment as it was.' },
+  'unused-except': { level: 'note', means: 'An `except` condition matches no captured page.' },
+  'visitor-page': { level: 'note', means: 'A condition matches no public page, but pages of a visitor.' },
   'same-path': { level: 'warning', means: 'Two documents of the site have the same path; the first one is used.' },
 } as const satisfies Record<string, { level: Level; means: string }>;
 

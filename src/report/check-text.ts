@@ -27,6 +27,7 @@ export function checkText(
     ...(quiet ? [] : [cellsTable(report, style, pagesShown), '']),
     ...variationLines(report, style),
     ...findingsText(report.findings, style),
+    ...findingsText(report.notes, style),
     ...(report.findings.length > 0 ? [colour.dim(wrapped(explainedBy(report.findings), style))] : []),
     wrapped(totalsText(report, style), style),
   ];
@@ -165,7 +166,7 @@ export function findingsText(findings: Finding[], style: Style): string[] {
     const [first] = group;
     if (!first) return [];
     const { code, level, rule, at, message } = first;
-    const head = level === 'error' ? colour.red('error') : colour.amber('warning');
+    const head = { error: colour.red, warning: colour.amber, note: colour.cyan }[level](level);
     const where = at ? `${at.file}:${at.line}:${at.column}` : '';
     const others = [...new Set(group.slice(1).flatMap(({ page, rule: other }) => page ?? other ?? []))];
     const hints = [...new Set(group.flatMap(({ hint }) => hint ?? []))];

@@ -11,7 +11,7 @@ code, .place, .pages { font-family: ui-monospace, 'DejaVu Sans Mono', monospace;
 input[type=search] { font: inherit; padding: 4px 8px; min-width: 240px; color: inherit; background: var(--paper); border: 1px solid var(--soft); border-radius: 4px; }
 :focus-visible { outline: 2px solid var(--sea); outline-offset: 2px; }
 .finding { border-left: 4px solid var(--odd); background: var(--band); padding: 10px 14px; margin: 0 0 10px; border-radius: 0 6px 6px 0; content-visibility: auto; contain-intrinsic-size: auto 110px; }
-.finding.error { border-left-color: var(--bad); } .level, strong.error, strong.warning { color: var(--odd); } .error .level, strong.error { color: var(--bad); }
+.finding.error { border-left-color: var(--bad); } .level, strong.error, strong.warning { color: var(--odd); } .error .level, strong.error { color: var(--bad); } .finding.note { border-left-color: var(--line); } .note .level { color: inherit; }
 .hint::before { content: '→ '; color: var(--sea); }
 .rule { content-visibility: auto; contain-intrinsic-size: auto 130px; border-top: 1px solid var(--line); padding: 14px 0 6px; }
 table { border-collapse: collapse; width: 100%; table-layout: fixed; } th, td { text-align: left; vertical-align: top; padding: 4px 16px 4px 0; } thead { position: absolute; clip-path: inset(50%); } .where { width: 38%; }

@@ -11,7 +11,7 @@ const safe = (text: string) => escape(printable(text));
 
 /** A check as one self-contained page: findings first, then each rule with its verdicts. */
 export function checkHtml(report: CheckReport): string {
-  const { site, viewport, totals, cells, findings } = report;
+  const { site, viewport, totals, cells, findings, notes } = report;
   const verdicts = [...new Set(cells.map(({ verdict }) => verdict))];
   const how = [viewport, report.state, report.visitor && `as ${report.visitor}`].filter((each) => each).join(', ');
   const byRule = new Map<string, Cell[]>();
@@ -43,7 +43,7 @@ ${verdicts.map((verdict) => `<label><input type="checkbox" name="verdict" value=
 </form>
 <main>
 <section aria-labelledby="findings"><h2 id="findings">Findings</h2>
-${findingsHtml(findings)}
+${findingsHtml([...findings, ...notes])}
 </section>
 <section aria-labelledby="rules"><h2 id="rules">Rules and pages</h2>
 ${report.rules.map((rule) => ruleHtml(rule, byRule.get(rule.rule) ?? [], hints)).join('\n')}

@@ -79,6 +79,7 @@ describeInBrowser('The report of check as a page', () => {
         })),
       ),
       findings: [],
+      notes: [],
       totals: { rules: 100, pages: 1000, cells: 100_000, errors: 0, warnings: 0 },
     };
     await page.setContent(checkHtml(report), { waitUntil: 'load' });

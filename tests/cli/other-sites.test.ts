@@ -1,4 +1,4 @@
-import { existsSync, readFileSync, symlinkSync } from 'node:fs';
+import { existsSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { CompareReport } from '../../src/core/compare/compare.js';
 import type { CheckReport } from '../../src/core/check/verdict.js';
@@ -254,4 +254,78 @@ test('what is said to work on both copies does so there too, or is not said', as
   // `path("/news/*")` means the three pages on live, and a fourth one on staging.
   expect(instead === null || !instead.includes('*')).toBe(true);
   for (const { hint } of (await checked(directory)).findings) expect(hint ?? '').not.toContain('/news/*');
+});
+
+describe('Conditions and captures of visitors', () => {
+  /** A capture as it is on disk, of pages with a body class each. */
+  const capture = (visitor: string | null, day: string, pages: Record<string, string>) => {
+    const folder = `captured/live${visitor === null ? '' : `.${visitor}`}`;
+    const entries = Object.entries(pages).map(([path, body]) => {
+      const file = `pages/${path.slice(1) || 'index'}.html`;
+      return { path, file, html: pageHtml(`class="${body}"`, '<p class="x">'), body };
+    });
+    const lines = [
+      { capture: 1, site: 'live', visitor, address: 'http://saltmere.example', rendered: false, day },
+      ...entries.map(({ path, file, html, body }) => ({
+        page: {
+          ...{
+            path,
+            url: `http://saltmere.example${path}`,
+            title: 'Saltmere',
+            body: { class: body },
+            styles: [],
+            file,
+          },
+          ...{ bytes: Buffer.byteLength(html), hash: '0123456789abcdef' },
+        },
+      })),
+      { end: '0123456789abcdef' },
+    ];
+    return {
+      [`${folder}/index.jsonl`]: lines.map((line) => `${JSON.stringify(line)}\n`).join(''),
+      ...Object.fromEntries(entries.map(({ file, html }) => [`${folder}/${file}`, html])),
+    };
+  };
+  const project = (rules: string, day: string, withMember = true) =>
+    folderWith({
+      'local-needle.yaml':
+        'version: 1\nsites: { live: { address: "http://saltmere.example" } }\nvisitors: { member: { cookies: { s: "1" } } }\n',
+      'rules/a.css': rules,
+      ...capture(null, '2026-11-25', { '/': 'home', '/news': 'news' }),
+      ...(withMember ? capture('member', day, { '/': 'home logged-in', '/news': 'news logged-in' }) : {}),
+    });
+
+  test.each([
+    ['pages: body-class(logged-in); @hide .x;', true, [], ['visitor-page']],
+    ['pages: all; except: body-class(logged-in); @hide .x;', true, [], ['visitor-page']],
+    ['pages: all; except: body-class(logged-in); @hide .x;', false, [], ['unused-except']],
+    ['pages: body-class(logged-in); @hide .x;', false, ['missing-page'], []],
+    ['pages: all; except: path("/gone"); @hide .x;', true, ['missing-page'], []],
+    ['pages: body-class(logged-in); visitor: member; @hide .x;', true, [], []],
+  ])('%s (member captured: %s)', async (rule, withMember, codes, notes) => {
+    const report = await checked(project(`@needle a { ${rule} }`, '2026-11-25', withMember));
+    const of = (list: CheckReport['findings']) => list.map(({ code }) => code);
+    expect([of(report.findings), of(report.notes)]).toEqual([codes, notes]);
+  });
+
+  test.each([
+    ['2026-10-02', ['old-capture'], 'Run local-needle capture live --visitor member.'],
+    ['2026-12-24', ['old-capture'], 'Run local-needle capture live.'],
+    ['2026-11-20', [], undefined],
+  ])('captured on %s beside one of 2026-11-25: %j', async (day, codes, hint) => {
+    const report = await checked(project('@needle a { pages: all; visitor: member; @hide .x; }', day));
+    expect(report.findings.map(({ code }) => code)).toEqual(codes);
+    expect(report.findings[0]?.hint).toBe(hint);
+  });
+
+  test.each([
+    ['2026-11-25', true],
+    ['2026-11-20', false],
+  ])('no hint rests on the older of two captures (%s)', async (day, isHinted) => {
+    const directory = project('@needle a { pages: path("/"); @hide .bar; }', day);
+    const file = join(directory, 'captured/live.member/pages/index.html');
+    writeFileSync(file, pageHtml('class="home logged-in"', '<p class="bar">'));
+    const [finding] = (await checked(directory)).findings;
+    expect([finding?.code, finding?.hint?.includes('visitor member') ?? false]).toEqual(['missing-element', isHinted]);
+  });
 });

@@ -23,6 +23,7 @@ export const definition: ActionKind<DefinitionAction> = {
   judge: null,
   findings: () => [],
   mayHide: () => false,
+  flashes: () => null,
   replacesContent: () => false,
   probe: () => probeOf('nothing'),
 };

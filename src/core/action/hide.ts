@@ -1,4 +1,4 @@
-import { hiddenDeclaration, probeOf } from './css.js';
+import { flashOfHidden, hiddenDeclaration, probeOf } from './css.js';
 import type { HideAction } from './action.js';
 import type { ActionKind } from './kind.js';
 import { oneForEach } from './reading.js';
@@ -25,6 +25,7 @@ export const hide: ActionKind<HideAction> = {
   judge: 'by-pairs',
   findings: () => [],
   mayHide: () => true,
+  flashes: ({ selectors }) => flashOfHidden(selectors),
   replacesContent: () => false,
   probe: () => probeOf('styles'),
 };

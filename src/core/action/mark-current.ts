@@ -63,6 +63,7 @@ export const markCurrent: ActionKind<MarkCurrentAction> = {
   judge: 'by-pairs',
   findings: () => [],
   mayHide: ({ declarations }) => mayHideBy(declarations),
+  flashes: () => null,
   replacesContent: () => false,
   probe: () => probeOf('styles'),
 };

@@ -1,5 +1,5 @@
 import type { OnlyHereAction } from './action.js';
-import { hiddenDeclaration, probeOf } from './css.js';
+import { flashOfHidden, hiddenDeclaration, probeOf } from './css.js';
 import { hiddenBy } from './hidden-by.js';
 import { judgedByEffect, mostOverridden } from './judgement.js';
 import type { ActionKind } from './kind.js';
@@ -33,6 +33,7 @@ export const onlyHere: ActionKind<OnlyHereAction> = {
   },
   findings: () => [],
   mayHide: () => true,
+  flashes: ({ selectors }) => flashOfHidden(selectors),
   replacesContent: () => false,
   probe: () => probeOf('displayed'),
 };

@@ -1,5 +1,5 @@
 import type { RestyleAction } from './action.js';
-import { mayHideBy, probeOf } from './css.js';
+import { flashOfHidden, mayHideBy, probeOf } from './css.js';
 import type { ActionKind } from './kind.js';
 
 /** A style rule on the rule's own pages. */
@@ -18,6 +18,7 @@ export const restyle: ActionKind<RestyleAction> = {
   judge: 'by-pairs',
   findings: () => [],
   mayHide: ({ declarations }) => mayHideBy(declarations),
+  flashes: ({ declarations, selectors }) => (mayHideBy(declarations) ? flashOfHidden(selectors) : null),
   replacesContent: () => false,
   probe: () => probeOf('styles'),
 };

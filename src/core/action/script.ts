@@ -81,6 +81,7 @@ export const script: ActionKind<ScriptAction> = {
   judge: (compiled) => judgedByEffect(compiled, [], { unseen: true }),
   findings: () => [],
   mayHide: () => false,
+  flashes: () => null,
   replacesContent: () => false,
   probe: ({ waitFor }) => probeOf('nothing', { selector: waitFor ?? 'html' }),
 };

@@ -64,6 +64,7 @@ export const stylesheet: ActionKind<StylesheetAction> = {
   },
   findings: () => [],
   mayHide: () => false,
+  flashes: () => null,
   replacesContent: () => false,
   probe: () => probeOf('nothing', { selector: 'html' }),
 };

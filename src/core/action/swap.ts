@@ -5,7 +5,7 @@ import { swapContent } from '../css/swap-content.js';
 import { attribute, type Element } from '../page/document.js';
 import { textOf } from '../page/elements.js';
 import type { FileUse, SwapAction } from './action.js';
-import { probeOf } from './css.js';
+import { looksAhead, probeOf } from './css.js';
 import { fileName, quotedText } from './descriptors.js';
 import { judgedByEffect } from './judgement.js';
 import type { ActionKind } from './kind.js';
@@ -65,10 +65,6 @@ function changes(action: SwapAction, element: Element): boolean {
   return html !== null && serialize(element).trim() !== html;
 }
 
-/** Whether a selector depends on what follows an element: it can match only once the page is parsed. */
-const looksAhead = (selectors: string[]) =>
-  selectors.some((text) => /:(last|only|nth-last|has|empty)\b/i.test(text)) || undefined;
-
 /** Puts other content into elements; a picture shows by CSS at once, and the script sets the rest. */
 export const swap: ActionKind<SwapAction> = {
   atRule: {
@@ -90,7 +86,7 @@ export const swap: ActionKind<SwapAction> = {
     alt: action.alt ?? undefined,
     text: action.text ?? undefined,
     html: htmlOf(action) ?? undefined,
-    looksAhead: looksAhead(selectors),
+    looksAhead: looksAhead(selectors) || undefined,
   }),
   needsScript: ({ image }) => image === null,
   loads: ({ image, html }) => [
@@ -103,6 +99,12 @@ export const swap: ActionKind<SwapAction> = {
     judgedByEffect(compiled, elements, { changes: elements.some((element) => changes(action, element)) }),
   findings: (action, rule, elements, look) => swapFindings(rule, action, elements, look),
   mayHide: ({ text, html }) => text !== null || html !== null,
+  flashes: ({ text, html, selectors }) =>
+    text !== null || html !== null
+      ? 'local-needle.js replaces its content once the browser has read the whole element'
+      : looksAhead(selectors.map((each) => each.text))
+        ? 'its selector matches only once the browser has read what follows the element'
+        : null,
   replacesContent: ({ text, html }) => text !== null || html !== null,
   probe: (action) =>
     probeOf('content', {

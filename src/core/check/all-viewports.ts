@@ -1,4 +1,4 @@
-import { levelCounts, type Finding } from '../finding.js';
+import { byLevel, levelCounts, type Finding } from '../finding.js';
 import { checkEach } from './check.js';
 import type { CheckInput } from './input.js';
 import type { CheckReport, Variation, Verdict } from './verdict.js';
@@ -29,7 +29,7 @@ export function checkAllViewports(input: CheckInput): CheckReport & { variations
       .filter((each) => kept(each) && !known.has(same(each)) && known.add(same(each)))
       .map((each) => ({ ...each, message: `at ${viewport}: ${each.message}` })),
   );
-  const findings = [...main.findings.filter(kept), ...more].sort((a, b) => a.level.localeCompare(b.level));
+  const findings = [...main.findings.filter(kept), ...more].sort(byLevel);
   return {
     ...main,
     findings,

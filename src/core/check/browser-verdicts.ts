@@ -1,4 +1,4 @@
-import { finding, levelCounts, type Finding } from '../finding.js';
+import { byLevel, finding, levelCounts, type Finding } from '../finding.js';
 import type { Cell, CheckReport, Verdict } from './verdict.js';
 
 /** A cell that a browser judges otherwise than the static check. */
@@ -51,6 +51,6 @@ export function withBrowserVerdicts(report: CheckReport, judged: Cell[]): CheckR
   const findings = [
     ...report.findings.filter((each) => !(ofVerdict.includes(each.code) && differing.has(key(each)))),
     ...more,
-  ].sort((a, b) => a.level.localeCompare(b.level));
+  ].sort(byLevel);
   return { ...report, cells, findings, totals: { ...report.totals, ...levelCounts(findings) }, differences };
 }

@@ -1,5 +1,5 @@
 import { missingElements, type MissingElement } from '../fix/missing-element.js';
-import { finding, levelCounts, type Finding } from '../finding.js';
+import { byLevel, finding, levelCounts, type Finding } from '../finding.js';
 import { loadingFindings, type PageLoading } from '../deployment/deployment.js';
 import { TooLate, withinTime } from '../page/elements.js';
 import type { Page } from '../page/page.js';
@@ -13,7 +13,7 @@ import { judge, shownAddress, shownElsewhere } from './judge.js';
 import { planCheck, type Judged, type PageTask, type Plan } from './plan.js';
 import { demandSignature, ruleSignatures, type PageResult } from './result-cache.js';
 import { ruleFindings } from './rule-findings.js';
-import { needsScript, nothingMarked, uncapturedSheets } from './site-findings.js';
+import { capturesApart, flashes, needsScript, nothingMarked, uncapturedSheets } from './site-findings.js';
 import type { Cell, CheckReport } from './verdict.js';
 
 /** Judges every rule on every page that it targets. Opens only pages that a rule targets, one at a time. */
@@ -105,6 +105,8 @@ class Run {
       ...(input.loading ? loadingFindings(this.loading, input.loading, input.view(null)?.style ?? (() => null)) : []),
       ...nothingMarked(input.rules, cells),
       ...needsScript(input, this.plan.judged, cells),
+      ...flashes(this.plan.judged, input),
+      ...capturesApart(this.plan.judged, input),
       ...uncapturedSheets(this.uncaptured, input),
     ];
     return reportOf(input, this.plan.judged, cells, findings);
@@ -114,7 +116,7 @@ class Run {
 /** A report with further findings. */
 export function withFindings<T extends CheckReport>(report: T, more: Finding[]): T {
   if (more.length === 0) return report;
-  const findings = [...report.findings, ...more].sort((a, b) => a.level.localeCompare(b.level));
+  const findings = [...report.findings, ...more].sort(byLevel);
   return { ...report, findings, totals: { ...report.totals, ...levelCounts(findings) } };
 }
 
@@ -201,7 +203,8 @@ function reportOf(input: CheckInput, judged: Judged[], cells: Cell[], findings: 
   const { rules } = input;
   const order = new Map(rules.map((rule, index) => [rule.name, index]));
   cells.sort((a, b) => (order.get(a.rule) ?? 0) - (order.get(b.rule) ?? 0) || (a.page < b.page ? -1 : 1));
-  const kept = accepted(findings, rules);
+  const all = accepted(findings, rules);
+  const kept = all.filter(({ level }) => level !== 'note');
   const main = (input.view(input.visitor) ?? input.view(null))?.site;
   return {
     kind: 'local-needle.check',
@@ -220,6 +223,7 @@ function reportOf(input: CheckInput, judged: Judged[], cells: Cell[], findings: 
     })),
     cells,
     findings: kept,
+    notes: all.filter(({ level }) => level === 'note'),
     totals: { rules: rules.length, pages: main?.pages.length ?? 0, cells: cells.length, ...levelCounts(kept) },
   };
 }
@@ -238,5 +242,5 @@ function accepted(findings: Finding[], rules: Rule[]): Finding[] {
   return findings
     .filter(({ rule, code }) => !allowed.has(`${rule} ${code}`))
     .filter(isNew)
-    .sort((a, b) => a.level.localeCompare(b.level) || byPlace(a, b));
+    .sort((a, b) => byLevel(a, b) || byPlace(a, b));
 }

@@ -1,4 +1,4 @@
-import { levelCounts } from '../finding.js';
+import { levelCounts, type Finding } from '../finding.js';
 import type { CheckReport } from './verdict.js';
 
 /** What a report is narrowed to; empty lists leave it whole. */
@@ -17,12 +17,14 @@ export function narrowed<T extends CheckReport>(report: T, { rules, pages }: Nar
   const left = report.rules
     .filter((each) => isOwnRule(each.rule) && targeting(each))
     .map((each) => ({ ...each, pages: each.pages.filter(isOwnPage) }));
-  const findings = report.findings.filter(({ rule, page }) => isOwnRule(rule) && isOwnPage(page));
+  const isOwn = ({ rule, page }: Finding) => isOwnRule(rule) && isOwnPage(page);
+  const findings = report.findings.filter(isOwn);
   return {
     ...report,
     rules: left,
     cells,
     findings,
+    notes: report.notes.filter(isOwn),
     totals: { ...report.totals, rules: left.length, cells: cells.length, ...levelCounts(findings) },
   };
 }

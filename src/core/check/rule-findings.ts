@@ -2,12 +2,19 @@ import { hasEnded } from '../rule/status.js';
 import type { CheckInput } from './input.js';
 import type { Judged } from './plan.js';
 import { finding, type Finding } from '../finding.js';
-import { targetFindings } from './target-findings.js';
+import { targetFindings, type VisitorSite } from './target-findings.js';
 import { weakHandles } from '../compare/site-specific.js';
 
 /** Findings about a rule that need no page. */
-export function ruleFindings({ rule, pages, view: { site } }: Judged, { today, others }: CheckInput): Finding[] {
-  const findings = [...targetFindings(rule, pages, site), ...weakHandles(rule, site, others)];
+export function ruleFindings(
+  { rule, pages, view: { site } }: Judged,
+  { today, others, visitors, visitor, view }: CheckInput,
+): Finding[] {
+  const ofVisitors = visitors.flatMap((name): VisitorSite[] => {
+    const own = rule.visitor === null && visitor === null ? view(name) : null;
+    return own ? [{ name, site: own.site }] : [];
+  });
+  const findings = [...targetFindings(rule, pages, site, ofVisitors), ...weakHandles(rule, site, others)];
   if (rule.until && hasEnded(rule, today)) {
     findings.push(
       finding('expired', `"${rule.name}" expired after ${rule.until.day} and no longer ships`, {

@@ -107,3 +107,45 @@ export function uncapturedSheets(byAddress: Map<string, Page[]>, input: CheckInp
     );
   });
 }
+
+/** `flash`: rules whose effect may come after the page is first drawn, by the reason. */
+export function flashes(judged: Judged[], { today }: CheckInput): Finding[] {
+  return judged.flatMap(({ rule, pages }) => {
+    if (!ships(rule, today) || pages.size === 0) return [];
+    const action = rule.actions.find((each) => actionKind(each).flashes(each) !== null);
+    if (!action) return [];
+    return [
+      finding(
+        'flash',
+        `"${rule.name}" may act a moment late on a slow connection: ${actionKind(action).flashes(action)}`,
+        {
+          rule: rule.name,
+          at: action.at,
+          hint: 'If that moment is acceptable, write allow: flash "reason";',
+        },
+      ),
+    ];
+  });
+}
+
+/** Days between two captures after which they may show different states of a site. */
+const mostDaysApart = 7;
+
+/** `old-capture`: visitors in use whose pages were captured long before or after the site's. */
+export function capturesApart(judged: Judged[], input: CheckInput): Finding[] {
+  const site = input.view(null);
+  const visitors = new Set(judged.map(({ rule }) => rule.visitor ?? input.visitor));
+  return [...visitors].flatMap((visitor) => {
+    const view = visitor === null ? null : input.view(visitor);
+    if (!site?.day || !view?.day || daysBetween(site.day, view.day) <= mostDaysApart) return [];
+    const { name } = site.site;
+    const call = view.day < site.day ? `${name} --visitor ${visitor}` : name;
+    return [
+      finding('old-capture', `${name} was captured on ${site.day}, and as ${visitor} on ${view.day}`, {
+        hint: `Run local-needle capture ${call}.`,
+      }),
+    ];
+  });
+}
+
+const daysBetween = (a: string, b: string) => Math.abs(Date.parse(a) - Date.parse(b)) / 86_400_000;

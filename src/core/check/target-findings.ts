@@ -9,11 +9,22 @@ import { alternativePages } from '../target/pages.js';
 import { indexOf } from '../target/site-index.js';
 import { termKind } from '../target/terms/index.js';
 
+/** The site as a captured visitor sees it. */
+export interface VisitorSite {
+  name: string;
+  site: Site;
+}
+
 /**
  * `missing-page` and `page-count`: a page ID or a literal path must pick exactly one page, any other condition at least one,
  * unless `page-count` gives the number for the whole rule.
  */
-export function targetFindings(rule: Rule, pages: ReadonlySet<Page>, site: Site): Finding[] {
+export function targetFindings(
+  rule: Rule,
+  pages: ReadonlySet<Page>,
+  site: Site,
+  visitors: VisitorSite[] = [],
+): Finding[] {
   const narrowing = new Set(rule.pages ? rule.actions.flatMap(({ on }) => on) : []);
   const findings = allConditions(rule).flatMap((condition) =>
     condition.alternatives.flatMap((terms): Finding[] => {
@@ -21,9 +32,31 @@ export function targetFindings(rule: Rule, pages: ReadonlySet<Page>, site: Site)
       const picked = alternativePages(terms, site);
       const about = { rule: rule.name, at: placeOf(rule, condition, terms) };
       const text = terms.map((term) => term.text).join(' ');
-      // Visitors may have the class: an exception that matches nobody here excludes nobody.
-      if (picked.size === 0 && condition === rule.except && terms.every((term) => !termKind(term).sameForAllVisitors))
-        return [];
+      if (picked.size === 0 && terms.some((term) => !termKind(term).sameForAllVisitors)) {
+        const [first] = visitors.flatMap((visitor) => {
+          const { size } = alternativePages(terms, visitor.site);
+          return size > 0 ? [{ ...visitor, size }] : [];
+        });
+        if (first)
+          return [
+            finding(
+              'visitor-page',
+              `${text} matches no page that everybody sees, and ${first.size} as ${first.name} sees the site`,
+              {
+                ...about,
+                hint: `Add visitor: ${first.name}; to check the rule on these pages.`,
+              },
+            ),
+          ];
+        // Visitors may have the class: an exception that matches nobody here excludes nobody.
+        if (condition === rule.except)
+          return [
+            finding('unused-except', `except ${text} matches no captured page of ${site.name}`, {
+              ...about,
+              hint: 'Check its spelling, or capture the site as a visitor who has such pages.',
+            }),
+          ];
+      }
       if (picked.size === 0)
         return [
           finding('missing-page', `${text} matches no page of ${site.name}`, { ...about, hint: nearHint(terms, site) }),

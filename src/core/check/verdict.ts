@@ -64,7 +64,10 @@ export interface CheckReport {
   visitor: string | null;
   rules: { rule: string; file: string; line: number; paused: boolean; status: RuleStatus; pages: string[] }[];
   cells: Cell[];
+  /** Errors and warnings. */
   findings: Finding[];
+  /** What is worth knowing and nothing to fix. */
+  notes: Finding[];
   totals: { rules: number; pages: number; cells: number; errors: number; warnings: number };
 }
 

@@ -142,7 +142,9 @@ class HintSearch {
   private forAnotherVisitor(match: Matcher, { page, view }: MissingElement): string | null {
     for (const name of this.input.visitors) {
       const other = name === this.input.visitor ? null : this.input.view(name);
-      const same = other && other !== view ? other.site.byPath.get(page.path) : undefined;
+      // A hint must not rest on the older of two captures.
+      const isOlder = other?.day && view.day ? other.day < view.day : false;
+      const same = other && other !== view && !isOlder ? other.site.byPath.get(page.path) : undefined;
       if (other && same && match(other.open(same)).length > 0)
         return `It exists for the visitor ${name}. Add visitor: ${name}; to the rule.`;
     }
