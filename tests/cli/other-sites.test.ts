@@ -329,3 +329,38 @@ describe('Conditions and captures of visitors', () => {
     expect([finding?.code, finding?.hint?.includes('visitor member') ?? false]).toEqual(['missing-element', isHinted]);
   });
 });
+
+describe('Page IDs of a real site', () => {
+  const project = (rules: string, pages: Record<string, string>) =>
+    folderWith({
+      'local-needle.yaml': 'version: 1\nsites: { live: { folder: public, drop-extension: .html } }\n',
+      'rules/a.css': rules,
+      ...Object.fromEntries(
+        Object.entries(pages).map(([path, body]) => [
+          `public${path}.html`,
+          pageHtml(`class="${body}"`, '<p class="x">'),
+        ]),
+      ),
+    });
+
+  test('are shared by the parts of a page, which is no error', async () => {
+    const parts = { '/a': 'page-1', '/b': 'page-2', '/c': 'page-3', '/c/2': 'page-3 paged', '/c/3': 'page-3 paged' };
+    const all = await checked(project('@needle a { pages: page-id(3); @hide .x; }', parts));
+    expect([all.cells.map(({ page }) => page), all.findings]).toEqual([['/c', '/c/2', '/c/3'], []]);
+  });
+
+  test('that are not recognised are told with the class and the line to write', async () => {
+    const directory = project('@needle a { pages: page-id(13); @hide .x; }', {
+      '/a': 'page-id-13 parent-pageid-13',
+      '/b': 'author-paged-13',
+    });
+    const [finding] = (await checked(directory)).findings;
+    expect([finding?.code, finding?.hint]).toEqual([
+      'missing-page',
+      'body-class(page-id-13) matches /a. For page-id(), write in local-needle.yaml: page-id: { in: body-class, like: "page-id-{id}" }',
+    ]);
+    const yaml = join(directory, 'local-needle.yaml');
+    writeFileSync(yaml, `${readFileSync(yaml, 'utf8')}page-id: { in: body-class, like: "page-id-{id}" }\n`);
+    expect((await checked(directory)).findings).toEqual([]);
+  });
+});

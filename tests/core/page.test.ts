@@ -59,6 +59,22 @@ describe('Page IDs', () => {
       [{ class: 'columns-2' }, { class: 'columns-2' }, { class: 'columns-3' }, { class: 'columns-3' }],
       [],
     ],
+    [
+      'beside parts of pages and a duplicate, which share an ID',
+      [
+        ...[1, 2, 3, 4, 5, 6].map((id) => ({ class: `page-id-${id}` })),
+        { class: 'page-id-6' },
+        { class: 'page-id-2 paged paged-2 page-paged-2' },
+        { class: 'page-id-2 paged paged-3 page-paged-3' },
+        { class: 'page-id-4 paged-2 page-paged-2' },
+      ],
+      ['body-class page-id-{id}'],
+    ],
+    [
+      'none in numbers of parts, levels and other pages',
+      [{ class: 'author-paged-2 level-1 parent-pageid-7' }, { class: 'author-paged-3 level-2 parent-pageid-8' }],
+      [],
+    ],
     ['none, where there is no number', [{ class: 'home' }, { class: 'about' }], []],
   ])('are found: %s', (_name, bodies, forms) => {
     expect(findForms(bodies.map(body)).map(({ form }) => `${form.in} ${form.like}`)).toEqual(forms);

@@ -1,5 +1,6 @@
 import { finding, type Finding } from '../finding.js';
 import type { Page, Site } from '../page/page.js';
+import { isPart } from '../page/page-id.js';
 import type { Place } from '../place.js';
 import type { Rule } from '../rule/rule.js';
 import type { Condition, Term } from '../target/condition.js';
@@ -68,7 +69,14 @@ export function targetFindings(
             hint: '@on narrows the pages of the rule. Add these pages to pages, or remove pages.',
           }),
         ];
-      if (picked.size === 1 || rule.pageCount || !terms.some((term) => termKind(term).meansOnePage(term))) return [];
+      const wholes = [...picked].filter(({ bodyAttributes }) => !isPart(bodyAttributes));
+      if (
+        picked.size === 1 ||
+        wholes.length === 1 ||
+        rule.pageCount ||
+        !terms.some((term) => termKind(term).meansOnePage(term))
+      )
+        return [];
       return [
         finding('page-count', `${text} matches ${picked.size} pages, not one: ${firstPaths(picked)}`, {
           ...about,
@@ -113,7 +121,7 @@ function nearHint(terms: Term[], site: Site): string | null {
     const near = termKind(term).near(term, site, indexOf(site));
     if (near) {
       const extension = 'path' in term ? extensionHint(term.path, near.page) : '';
-      return `${near.text} matches ${near.page.path}.${extension}`;
+      return `${near.text} matches ${near.page.path}.${extension}${near.more ?? ''}`;
     }
   }
   return null;

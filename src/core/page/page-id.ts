@@ -72,14 +72,30 @@ export interface FoundForm {
 /** Share of the pages with a form that must have an ID of their own for the form to count as one. */
 const leastUnique = 0.9;
 
+/** Words after which a number is no page ID: the part of a page, a level, another page's ID. */
+const otherNumber =
+  /(^|[-_])((paged|parts?|pagenum|depth|level|cols?|columns?|step|version|v)[-_]?|(parent|ancestor)([-_].*)?)$/i;
+/** A class that says that a page is a further part of another one, whose ID it shares. */
+const partClass = /(^|[-_])(paged|part)([-_]\d+)?$/i;
+export const isPart = (body: ReadonlyMap<string, string>) =>
+  textsOf(body, { in: 'body-class' }).some((text) => partClass.test(text));
+
+/** Whether a class with a number at its end can be a page's ID. */
+export const isPageIdShape = (text: string) => !otherNumber.test(text.replace(/\d+$/, ''));
+
+/** Whether texts of a shape are page IDs: nearly every page has its own, one duplicate aside. */
+const tellsPages = (pages: number, ids: number) =>
+  ids > 1 && (ids >= leastUnique * pages || (ids >= 5 && pages - ids === 1));
+
 /**
  * Finds how a site writes page IDs: the shapes (`page-{id}`) of body IDs, classes and attributes whose IDs differ from
- * page to page. The one on most pages comes first; further ones are kept if they are on pages that have no ID yet,
+ * page to page. Parts of one page share its ID. The one on most pages comes first; further ones are kept if they are on pages that have no ID yet,
  * as where listings and entries are numbered apart.
  */
 export function findForms(bodies: ReadonlyMap<string, string>[]): FoundForm[] {
-  const shapes = new Map<string, { form: PageIdForm; pages: Set<number>; ids: Set<string> }>();
+  const shapes = new Map<string, { form: PageIdForm; pages: Set<number>; wholes: Set<number>; ids: Set<string> }>();
   bodies.forEach((body, page) => {
+    const isFurtherPart = isPart(body);
     for (const [name] of body) {
       const place: Pick<PageIdForm, 'in' | 'attribute'> =
         name === 'class'
@@ -92,22 +108,30 @@ export function findForms(bodies: ReadonlyMap<string, string>[]): FoundForm[] {
         const parts = /^(.*?)((?:\d+|[0-9a-f]{8,})(?![0-9a-zA-Z]))([^0-9]*)$/.exec(text);
         if (
           !parts ||
+          otherNumber.test(parts[1] ?? '') ||
           /[{}]/.test(text) ||
           (parts[1] !== '' && /[0-9a-fA-F]$/.test(parts[1] ?? '') && /\d$/.test(parts[1] ?? ''))
         )
           continue;
         const like = `${parts[1]}{id}${parts[3]}`;
         const key = `${place.in} ${place.attribute ?? ''} ${like}`;
-        const shape = shapes.get(key) ?? { form: { ...place, like }, pages: new Set(), ids: new Set() };
-        shape.pages.add(page);
-        shape.ids.add(parts[2] ?? '');
+        const shape = shapes.get(key) ?? {
+          form: { ...place, like },
+          pages: new Set(),
+          wholes: new Set(),
+          ids: new Set(),
+        };
         shapes.set(key, shape);
+        shape.pages.add(page);
+        if (isFurtherPart) continue;
+        shape.wholes.add(page);
+        shape.ids.add(parts[2] ?? '');
       }
     }
   });
   const order = { 'body-id': 0, 'body-class': 1, 'body-attribute': 2 };
   const candidates = [...shapes.values()]
-    .filter((shape) => shape.ids.size > 1 && shape.ids.size >= leastUnique * shape.pages.size)
+    .filter(({ wholes, ids }) => tellsPages(wholes.size, ids.size))
     .sort(
       (a, b) =>
         b.pages.size - a.pages.size || order[a.form.in] - order[b.form.in] || (a.form.like < b.form.like ? -1 : 1),

@@ -28,6 +28,8 @@ export type AddressPart = { path: string } | { pattern: string } | { query: [key
 export interface NearTerm {
   text: string;
   page: Page;
+  /** A further sentence for the hint. */
+  more?: string;
 }
 
 /** Everything that differs from one kind of term to the next. */
