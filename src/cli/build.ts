@@ -10,6 +10,10 @@ import { snippetText } from '../core/ship/snippet.js';
 import { buildText } from '../report/build.js';
 import { findingsText } from '../report/check-text.js';
 import { count, firstFew, styleFor } from '../report/text.js';
+import { loadsBuild } from '../core/deployment/deployment.js';
+import { readForEdit, withSiteKey, writeEdited } from '../project/edit.js';
+import { configurationName } from '../project/settings.js';
+import { problemsText } from '../report/problems.js';
 import { failOn, statusFor } from './check.js';
 import { defineCommand, type ArgumentsOf, status, type Output } from './command.js';
 
@@ -37,6 +41,11 @@ const options = {
     default: false,
     describe: 'Build in spite of errors; invalid CSS and scripts are left out',
   },
+  remember: {
+    type: 'boolean',
+    default: false,
+    describe: 'Write the address of the bundle into local-needle.yaml as bundle-address',
+  },
   ...failOn,
 } as const;
 
@@ -55,8 +64,20 @@ export const command = defineCommand<BuildArguments>({
     requireFitting(args);
     const { settings } = openProject(args).project;
     const names = args['all-sites'] ? settings.sites.map(({ name }) => name) : [args.site];
-    const ready = names.map((site) => prepareBuild({ ...args, site }));
     const style = styleFor(process.stdout, process.env);
+    let problems: ProblemError | null = null;
+    const ready = names.flatMap((site) => {
+      try {
+        return [prepareBuild({ ...args, site })];
+      } catch (error) {
+        // One site must not keep the others from being built.
+        if (!args['all-sites'] || !(error instanceof ProblemError)) throw error;
+        log(problemsText(error.problems, style));
+        log(`${site}: nothing was written.`);
+        problems = error;
+        return [];
+      }
+    });
     const withErrors = ready.filter(({ errors }) => errors.length > 0);
     for (const { making, errors } of withErrors) {
       const which = [...new Set(errors.map(({ code, rule }) => `${code} in ${rule ?? 'a rule file'}`))];
@@ -70,17 +91,20 @@ export const command = defineCommand<BuildArguments>({
         );
       else
         log(
-          'Nothing was written. Fix the errors, pause the rules (local-needle rules pause NAME), or add --force to build in spite of them.',
+          `${ready.length > 1 ? `Nothing was written for ${withErrors.map(({ making }) => making.site.name).join(', ')}` : 'Nothing was written'}. Fix the errors, pause the rules (local-needle rules pause NAME), or add --force to build in spite of them.`,
         );
-      if (!args.force) return status.findings;
     }
-    if (args.page !== undefined && ready[0]) return printSnippet(ready[0], args, { out, log });
-    const findings = ready.flatMap((each) => {
+    const built = args.force ? ready : ready.filter(({ errors }) => errors.length === 0);
+    if (args.page !== undefined && built[0]) return printSnippet(built[0], args, { out, log });
+    const findings = built.flatMap((each) => {
       const { made, proof } = makeBuild(args, each);
-      out(shown(args, each.making, made, proof));
+      out(shown(args, each, made, proof));
+      if (args.remember) out(remember(each.making));
       if (proof.findings.length > 0) log(findingsText(proof.findings, style).join('\n').trimEnd());
       return [...each.report.findings, ...proof.findings];
     });
+    if (problems !== null) return (problems as ProblemError).kind === 'input' ? status.input : status.access;
+    if (built.length < ready.length) return status.findings;
     return statusFor(
       findings.map(({ level }) => level),
       args['fail-on'],
@@ -88,12 +112,32 @@ export const command = defineCommand<BuildArguments>({
   },
 });
 
+/** Writes the address of the bundle into local-needle.yaml. Throws ProblemError if it is not known. */
+function remember(making: Making): string {
+  const { directory, site, bundleAddress } = making;
+  if (bundleAddress !== null) return `bundle-address of ${site.name} is ${bundleAddress} already.`;
+  const folder = bundleFolder(making);
+  if (folder === '')
+    throw new ProblemError([
+      {
+        message: `The address of the bundle on ${site.name} is not known, so it was not written`,
+        hint: `Build into the folder of the site, or write it yourself: sites.${site.name}.bundle-address: /assets/local-needle.css`,
+      },
+    ]);
+  const address = `${folder}local-needle.css`;
+  const form = readForEdit(directory, configurationName);
+  writeEdited(directory, configurationName, form, withSiteKey(form.text, site.name, 'bundle-address', address));
+  return `Wrote bundle-address: ${address} for ${site.name} into ${configurationName}. check now tests how the pages load it.`;
+}
+
 function requireFitting(args: BuildArguments): void {
   const refuse = (message: string, hint: string) => {
     throw new ProblemError([{ message, hint }]);
   };
   if (args.page !== undefined && args.as !== 'snippets')
     refuse('--page prints one snippet, so it needs --as snippets', 'Add --as snippets.');
+  if (args.remember && args.as !== 'bundle')
+    refuse(`--remember is about a bundle, and --as ${args.as} makes none`, 'Remove one of the two options.');
   if (args.page !== undefined && args['all-sites'])
     refuse('--page and --all-sites cannot be combined', 'Name the site with --site.');
   if (args.hashed && args.as !== 'bundle')
@@ -119,7 +163,9 @@ function printSnippet({ making }: ReadyBuild, args: BuildArguments, { out, log }
   return status.fine;
 }
 
-function shown(args: BuildArguments, making: Making, made: Made, proof: Proof): string {
+function shown(args: BuildArguments, { making, input }: ReadyBuild, made: Made, proof: Proof): string {
+  const view = input.view(null);
+  const { pages, whole } = making.shipments;
   const folder = relative(process.cwd(), making.out) || '.';
   const zipped = made.bundle?.js ? gzipSync(made.bundle.js.text).length : null;
   return buildText({
@@ -132,6 +178,7 @@ function shown(args: BuildArguments, making: Making, made: Made, proof: Proof): 
     zipped: made.bundle?.js ? { name: join(folder, made.bundle.js.name), size: zipped ?? 0 } : null,
     summary: made.summary,
     bundle: made.bundle,
+    isLoaded: whole.rules.length === 0 || (view !== null && loadsBuild(pages, view, made.bundle?.js ? 'js' : 'css')),
     base: args.as === 'bundle' ? bundleFolder(making) : folderOfAddress(making.bundleAddress),
     proof,
     place: making.place,

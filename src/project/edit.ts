@@ -2,6 +2,7 @@ import { existsSync, readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { parse, type AtRule, type Declaration } from 'postcss';
 import writeFileAtomic from 'write-file-atomic';
+import { isMap, parseDocument } from 'yaml';
 import { ProblemError } from '../core/place.js';
 import { systemReason } from './files.js';
 
@@ -86,4 +87,25 @@ export function withPause(text: string, name: string, paused: boolean): string {
   const open = text.indexOf('{', rule.source.start.offset) + 1;
   const space = /^\s*/.exec(text.slice(open))?.[0] ?? '';
   return `${text.slice(0, open)}${space === '' ? ' ' : space}paused: yes;${text.slice(open)}`;
+}
+
+/**
+ * The text of local-needle.yaml with a key of a site set; no other line changes. The same text where the key is there
+ * already. Throws Error if the site is not in the text.
+ */
+export function withSiteKey(text: string, site: string, key: string, value: string): string {
+  const document = parseDocument(text);
+  const entry = document.getIn(['sites', site], true);
+  if (!isMap(entry) || !entry.range) throw new Error(`${site} is not in the text`);
+  if (entry.has(key)) return text;
+  const pair = `${key}: ${JSON.stringify(value)}`;
+  const eol = /\r\n/.test(text) ? '\r\n' : '\n';
+  if (entry.flow) {
+    const end = text.slice(0, entry.range[1] - 1).trimEnd();
+    return `${end}${/[{,]$/.test(end) ? ' ' : ', '}${pair} ${text.slice(entry.range[1] - 1)}`;
+  }
+  const first = (entry.items[0]?.key as { range?: [number, number, number] } | undefined)?.range?.[0] ?? 0;
+  const indent = first - (text.lastIndexOf('\n', first - 1) + 1);
+  const start = text.lastIndexOf('\n', first - 1) + 1;
+  return `${text.slice(0, start)}${' '.repeat(indent)}${pair}${eol}${text.slice(start)}`;
 }

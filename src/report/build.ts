@@ -15,6 +15,8 @@ export interface BuildReport {
   bundle: Bundle | null;
   /** The address of the folder that the site serves it from; empty if that is not known. */
   base: string;
+  /** Whether a captured page loads the bundle already, under any address. */
+  isLoaded: boolean;
   proof: Proof;
   place: 'head-end' | 'body-end';
 }
@@ -45,8 +47,9 @@ export function buildText(report: BuildReport): string {
   return [...lines, ...(bundle ? loading(bundle, report) : [])].join('\n');
 }
 
-function loading({ css, js }: Bundle, { base, place }: BuildReport): string[] {
+function loading({ css, js }: Bundle, { base, place, isLoaded }: BuildReport): string[] {
   return [
+    ...(isLoaded ? [] : ['No captured page loads it yet.']),
     `Load ${js ? 'them' : 'it'} last in ${place === 'head-end' ? '<head>' : '<body>'}${base === '' ? ', with the address that your site serves the folder from' : ''}:`,
     `  <link rel="stylesheet" href="${base}${css.name}">`,
     ...(js ? [`  <script src="${base}${js.name}"></script>`] : []),

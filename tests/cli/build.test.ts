@@ -435,3 +435,63 @@ describe('Snippets and patched pages', () => {
     );
   });
 });
+
+describe('Where a bundle is loaded', () => {
+  const bundle = (directory: string, ...words: string[]) =>
+    run(directory, ['build', '--out', 'public/assets', ...words]);
+
+  test.each([
+    [
+      'version: 1\nsites: { live: { folder: public } }\n',
+      'live: { folder: public, bundle-address: "/assets/local-needle.css" }',
+    ],
+    [
+      'version: 1\nsites:\n  # The site.\n  live:\n    folder: public # here\n',
+      '    bundle-address: "/assets/local-needle.css"\n    folder: public # here',
+    ],
+  ])('is remembered in %j, no other character changed', async (yaml, line) => {
+    const directory = smallProject(sound, { 'local-needle.yaml': yaml });
+    const { status, out } = await bundle(directory, '--remember');
+    expect([status, out]).toEqual([0, expect.stringContaining('Wrote bundle-address: /assets/local-needle.css')]);
+    const text = read(directory, 'local-needle.yaml');
+    expect(text).toContain(line);
+    expect(text.replace(/(, |    )bundle-address: "[^"]*"\n?/, '').replace('public  }', 'public }')).toBe(yaml);
+    expect((await run(directory, ['check'])).out).toContain('not-loaded');
+    expect((await bundle(directory, '--remember')).out).toContain('already');
+    expect(read(directory, 'local-needle.yaml')).toBe(text);
+  });
+
+  test('cannot be remembered outside of the site', async () => {
+    const directory = smallProject(sound);
+    const { status, log } = await run(directory, ['build', '--remember']);
+    expect([status, log]).toEqual([2, expect.stringMatching(/is not known[^]*sites\.live\.bundle-address/)]);
+    expect((await bundle(directory, '--as', 'snippets', '--remember')).status).toBe(2);
+  });
+
+  test('is told while no captured page does it', async () => {
+    const directory = smallProject(sound);
+    expect((await bundle(directory)).out).toContain('No captured page loads it yet.');
+    const file = join(directory, 'public/tickets/pay.html');
+    writeFileSync(
+      file,
+      read(file).replace('</head>', '<link rel="stylesheet" href="/assets/local-needle.css"></head>'),
+    );
+    expect((await bundle(directory)).out).not.toContain('No captured page');
+  });
+
+  test('differs by site, and the errors of one do not keep the others from being built', async () => {
+    const directory = smallProject('@needle a { pages: site(live) page-id(1), site(copy) page-id(7); @hide .x; }', {
+      'local-needle.yaml':
+        'version: 1\nsites: { live: { folder: public }, copy: { folder: copy }, gone: { folder: gone }, wrong: { folder: wrong } }\n',
+      'copy/index.html': pageHtml('class="page-7"', '<p class="x">'),
+      'copy/two.html': pageHtml('class="page-8"'),
+      'wrong/index.html': pageHtml('class="page-9"'),
+    });
+    writeFileSync(join(directory, 'rules/b.css'), '@needle b { pages: site(wrong) path("/"); @hide .nothing; }');
+    const { status, out, log } = await run(directory, ['build', '--all-sites', '--out', 'out']);
+    expect([status, out]).toEqual([3, expect.stringMatching(/live: 1 rule[^]*copy: 1 rule/)]);
+    expect(log).toMatch(/wrong: 1 error[^]*Nothing was written for wrong/);
+    expect(log).toMatch(/gone[^]*gone: nothing was written/);
+    expect(readdirSync(join(directory, 'out')).sort()).toEqual(['copy', 'live']);
+  });
+});

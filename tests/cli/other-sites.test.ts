@@ -236,6 +236,30 @@ describe('Pages that only local-needle.js can match', () => {
   ])('are not reported with %s', async (_what, rules, site) => {
     expect(await needing(project(rules, site))).toEqual([]);
   });
+
+  test.each(['<script src="/a/local-needle.js">', '<script src="local-needle-0f3a9c1e.js?v=1">'])(
+    'are not reported once a captured page has %s',
+    async (script) => {
+      const directory = project(rule('a', '/legal') + rule('b', '/about.html'));
+      expect(await needing(directory)).toHaveLength(1);
+      writeFileSync(join(directory, 'public/about.html'), pageHtml('', `<header>${script}</script>`));
+      expect(await needing(directory)).toEqual([]);
+    },
+  );
+
+  test('are fixed by a condition that picks the same pages without the script', async () => {
+    const directory = smallProject('@needle a { pages: path("/journal/*"); @hide header; }', {
+      'public/journal/a.html': pageHtml('class="category-news"', '<header>'),
+      'public/journal/b.html': pageHtml('class="category-news"', '<header>'),
+      'public/other.html': pageHtml('class="category-news old"', '<header>'),
+    });
+    const [{ hint } = { hint: '' }] = await needing(directory);
+    const line = 'pages: body-class(category-news); except: body-class(old);';
+    expect(hint).toContain(line);
+    writeFileSync(join(directory, 'rules/a.css'), `@needle a { ${line} @hide header; }`);
+    const { cells, findings } = await checked(directory);
+    expect([cells.map(({ page }) => page), findings]).toEqual([['/journal/a.html', '/journal/b.html'], []]);
+  });
 });
 
 test('what is said to work on both copies does so there too, or is not said', async () => {

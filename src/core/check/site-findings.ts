@@ -1,9 +1,11 @@
 import { actionKind } from '../action/index.js';
 import type { Action } from '../action/action.js';
+import { loadsBuild } from '../deployment/deployment.js';
 import { finding, type Finding } from '../finding.js';
 import type { Page } from '../page/page.js';
 import type { Rule } from '../rule/rule.js';
 import { ships } from '../rule/status.js';
+import { expressionFor } from '../target/expression.js';
 import { addressText } from '../target/run-time-addresses.js';
 import { addressesOf, needsAddress } from '../target/scope.js';
 import type { CheckInput } from './input.js';
@@ -52,20 +54,29 @@ function markedAddresses(rule: Rule, { view, paths }: CheckInput, all: Cell[]): 
   );
 }
 
+/** Conditions for the pages of a rule that need no script, as descriptors; null if there are none. */
+function withoutScript({ rule, pages, view: { site } }: Judged): string | null {
+  if (!rule.pages || rule.actions.some(({ on }) => on.length > 0)) return null;
+  const found = expressionFor([...pages], site, 'body');
+  return found && `pages: ${found.pages};${found.except === null ? '' : ` except: ${found.except};`}`;
+}
+
 /**
- * `needs-script`, once for a site: the pages that only local-needle.js can match. With a bundle-address it is checked how
- * each page loads the script (`not-loaded`), and there is nothing to warn of.
+ * `needs-script`, once for a site: the pages that only local-needle.js can match, while no captured page of these rules
+ * loads it. With a bundle-address it is checked how each page loads the script (`not-loaded`).
  */
 export function needsScript(input: CheckInput, judged: Judged[], cells: Cell[]): Finding[] {
   const { paths, loading, today } = input;
   if (loading) return [];
-  const needing = judged.flatMap(({ rule, view: { site } }) => {
+  const needing = judged.flatMap((each) => {
+    const { rule, pages, view } = each;
+    const { site } = view;
     if (!ships(rule, today) || rule.allow.some(({ code }) => code === 'needs-script')) return [];
     const addresses = [...addressesOf(rule, site, paths).map(addressText), ...markedAddresses(rule, input, cells)];
-    return addresses.length > 0 ? [{ rule, addresses }] : [];
+    return addresses.length > 0 ? [{ each, rule, addresses, isLoaded: () => loadsBuild(pages, view, 'js') }] : [];
   });
   const [first, ...others] = needing;
-  if (!first) return [];
+  if (!first || needing.some(({ isLoaded }) => isLoaded())) return [];
   const all = [...new Set(needing.flatMap(({ addresses }) => addresses))];
   const shown =
     all.length <= mostAddresses
@@ -76,12 +87,15 @@ export function needsScript(input: CheckInput, judged: Judged[], cells: Cell[]):
   const why = atRunTime ? 'local-needle.yaml says `paths: run-time`' : `${have} no unique page ID, body ID or class`;
   const rules =
     others.length > 0 ? ` for ${needing.length} rules (${needing.map(({ rule }) => rule.name).join(', ')})` : '';
+  const other = withoutScript(first.each);
   return [
     finding('needs-script', `local-needle.js matches ${shown} by path${rules}: ${why}`, {
       ...{ rule: others.length > 0 ? undefined : first.rule.name, at: first.rule.at },
-      hint: atRunTime
-        ? 'Load local-needle.js in the head, and add bundle-address to the site so that check can see it.'
-        : "Load local-needle.js in the head and add bundle-address to the site, or add a unique class to the page's <body>.",
+      hint: other
+        ? `${other} in "${first.rule.name}" targets the same pages without a script. Or load local-needle.js in the head.`
+        : atRunTime
+          ? 'Load local-needle.js in the head, and add bundle-address to the site so that check can see it.'
+          : "Load local-needle.js in the head and add bundle-address to the site, or add a unique class to the page's <body>.",
     }),
   ];
 }

@@ -301,3 +301,15 @@ export function forbiddenInPages(
     ),
   );
 }
+
+/** Pages that are asked whether they load a file of the build. */
+const mostAsked = 50;
+
+/** Whether one of these captured pages loads a file of the build under its own or a hashed name, or has it inline. */
+export function loadsBuild(pages: Iterable<Page>, { html }: Pick<View, 'html'>, ending: 'css' | 'js'): boolean {
+  const name = new RegExp(`\\blocal-needle(-[0-9a-f]{8})?\\.${ending}\\b`);
+  return [...pages].slice(0, mostAsked).some((page) => {
+    const text = html(page);
+    return name.test(text) || text.includes(anyBegin);
+  });
+}

@@ -16,10 +16,11 @@ interface Candidate {
 }
 
 /**
- * The shortest conditions found that pick exactly these pages of the site; null for no pages. `handles: 'path'` uses paths
- * alone, which hold on every copy of a site. Not proven to be the smallest of all: sets are covered greedily.
+ * The shortest conditions found that pick exactly these pages of the site; null for no pages, and where there are none.
+ * `handles: 'path'` uses paths alone, which hold on every copy of a site; 'body' what is on `body` alone, which needs no
+ * script. Not proven to be the smallest of all: sets are covered greedily.
  */
-export function expressionFor(pages: Page[], site: Site, handles: 'any' | 'path' = 'any'): Expression | null {
+export function expressionFor(pages: Page[], site: Site, handles: 'any' | 'path' | 'body' = 'any'): Expression | null {
   if (pages.length === 0) return null;
   const wanted = new Set(pages);
   if (wanted.size === site.pages.length) return { pages: 'all', except: null };
@@ -29,16 +30,17 @@ export function expressionFor(pages: Page[], site: Site, handles: 'any' | 'path'
     .filter((each) => each.pages.size > wanted.size && [...wanted].every((page) => each.pages.has(page)))
     .map((each) => {
       const excess = [...each.pages].filter((page) => !wanted.has(page));
-      return excess.length > 20
-        ? null
-        : { pages: each.text, except: cover(new Set(excess), candidatesFor(excess, site, handles)) };
+      const except = excess.length > 20 ? null : cover(new Set(excess), candidatesFor(excess, site, handles));
+      return except === null ? null : { pages: each.text, except };
     });
-  const all = [{ pages: union, except: null }, ...wider.filter((each) => each !== null)];
+  const whole: Expression[] = union === null ? [] : [{ pages: union, except: null }];
+  const all = [...whole, ...wider.filter((each) => each !== null)];
   const length = (each: Expression) => each.pages.length + (each.except === null ? 0 : each.except.length + 20);
   return all.sort((a, b) => length(a) - length(b))[0] ?? null;
 }
 
-function cover(wanted: Set<Page>, candidates: Candidate[]): string {
+/** Conditions that pick these pages and no others; null if the candidates cannot. */
+function cover(wanted: Set<Page>, candidates: Candidate[]): string | null {
   const left = new Set(wanted);
   const chosen: string[] = [];
   const inside = candidates.filter((each) => [...each.pages].every((page) => wanted.has(page)));
@@ -52,7 +54,7 @@ function cover(wanted: Set<Page>, candidates: Candidate[]): string {
         (fresh === best.fresh && candidate.text.length < best.candidate.text.length && candidate.pages.size > 1);
       if (fresh > 0 && better) best = { candidate, fresh };
     }
-    if (!best) break;
+    if (!best) return null;
     chosen.push(best.candidate.text);
     best.candidate.pages.forEach((page) => left.delete(page));
   }
@@ -60,12 +62,12 @@ function cover(wanted: Set<Page>, candidates: Candidate[]): string {
 }
 
 /** Conditions on what these pages carry, best first among those that pick the same. */
-function candidatesFor(pages: Page[], site: Site, handles: 'any' | 'path'): Candidate[] {
+function candidatesFor(pages: Page[], site: Site, handles: 'any' | 'path' | 'body'): Candidate[] {
   const found = new Map<string, Candidate>();
   const add = (text: string, picked: Iterable<Page>) =>
     void (found.has(text) || found.set(text, { text, pages: new Set(picked) }));
   for (const page of pages) {
-    const own = handles === 'any' ? handlesOf(page) : [];
+    const own = handles === 'path' ? [] : handlesOf(page);
     for (const { condition, css } of own) add(condition, pagesWith(site, css));
     const classes = own
       .filter(
@@ -83,6 +85,7 @@ function candidatesFor(pages: Page[], site: Site, handles: 'any' | 'path'): Cand
           );
       }
     });
+    if (handles === 'body') continue;
     add(pathCondition(page.path), [page]);
     for (const [text, picked] of sectionsOf(page, site)) add(text, picked);
   }
