@@ -66,6 +66,7 @@ export function viewOptions(args: LookCall, project: Project, source: SiteSource
     visitor: args.visitor ?? null,
     viewport: args.viewport ?? settings.viewports[0]?.name ?? 'desktop',
     viewports: settings.viewports,
+    allow: settings.allow,
     paths: settings.paths,
     place: settings.place,
     keptVisible: project.keptVisible,

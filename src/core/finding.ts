@@ -50,6 +50,7 @@ export const findingCodes = {
     means: 'Pages of a visitor were captured long before or after those of the site.',
   },
   flash: { level: 'note', means: 'Visitors on a slow connection may see a page for a moment as it was.' },
+  'assumed-fonts': { level: 'note', means: 'A stylesheet was not captured and is taken for web fonts, by its host.' },
   'unused-except': { level: 'note', means: 'An `except` condition matches no captured page.' },
   'visitor-page': { level: 'note', means: 'A condition matches no public page, but pages of a visitor.' },
   'same-path': { level: 'warning', means: 'Two documents of the site have the same path; the first one is used.' },
@@ -72,6 +73,8 @@ export interface Finding {
   level: Level;
   rule: string | null;
   page: string | null;
+  /** The address that it is about, if that is not a page. */
+  address?: string;
   at: Place | null;
   message: string;
   hint: string | null;
@@ -81,7 +84,7 @@ export interface Finding {
 export function finding(
   code: FindingCode,
   message: string,
-  more: { rule?: string; page?: string; at?: Place | null; hint?: string | null } = {},
+  more: { rule?: string; page?: string; address?: string; at?: Place | null; hint?: string | null } = {},
 ): Finding {
   return {
     code,
@@ -91,6 +94,7 @@ export function finding(
     at: more.at ?? null,
     message,
     hint: more.hint ?? null,
+    ...(more.address === undefined ? {} : { address: more.address }),
   };
 }
 

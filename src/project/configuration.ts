@@ -3,6 +3,7 @@ import {
   IsArray,
   IsIn,
   IsInt,
+  IsNotEmpty,
   IsObject,
   IsOptional,
   IsString,
@@ -12,6 +13,7 @@ import {
   ValidateIf,
 } from 'class-validator';
 import { quotedText } from '../core/action/descriptors.js';
+import { findingCodes } from '../core/finding.js';
 
 const optional = IsOptional;
 const text = (remedy: string) => IsString({ message: `must be text; ${remedy}` });
@@ -86,6 +88,18 @@ export class VisitorSettings {
   marker?: string;
 }
 
+/** One entry of `allow`: a finding about the site that is accepted. */
+export class AllowSettings {
+  @IsIn(Object.keys(findingCodes), { message: 'must be the code of a finding, such as uncaptured-stylesheet' })
+  code!: string;
+  @optional()
+  @Matches(/^(\/|https?:\/\/)/, {
+    message: 'must be a path, an address or a pattern, such as "https://fonts.example.org/*"',
+  })
+  at?: string;
+  @IsString({ message: 'must say why' }) @IsNotEmpty({ message: 'must say why' }) reason!: string;
+}
+
 const isPatterns = ValidateBy(
   {
     name: 'isPatterns',
@@ -121,6 +135,9 @@ export class Configuration {
   >;
   @optional() @IsObject({ message: 'must map names to states' }) states?: Record<string, StateSettings>;
   @optional() @IsObject({ message: 'must map names to visitors' }) visitors?: Record<string, VisitorSettings>;
+  @optional()
+  @IsArray({ message: 'must be a list, such as [{ code: not-html, at: "/old/*", reason: "…" }]' })
+  allow?: AllowSettings[];
 }
 
 const isName = Matches(/^[\w-]+$/, { message: 'must be a name of local-needle.yaml' });

@@ -1,10 +1,18 @@
 import { isMap, LineCounter, parseDocument, type Document } from 'yaml';
 import { suggestion } from '../core/nearest.js';
-import type { PathOptions } from '../core/page/path.js';
+import type { SiteAcceptance } from '../core/check/input.js';
+import { addressPattern, type PathOptions } from '../core/page/path.js';
 import type { PageState } from '../core/page/state.js';
 import { formExpression, type PageIdForm } from '../core/page/page-id.js';
 import { ProblemError, type Place, type Problem } from '../core/place.js';
-import { Configuration, PageIdSettings, SiteSettings, StateSettings, VisitorSettings } from './configuration.js';
+import {
+  AllowSettings,
+  Configuration,
+  PageIdSettings,
+  SiteSettings,
+  StateSettings,
+  VisitorSettings,
+} from './configuration.js';
 import { withSource } from './files.js';
 import { checkedShape, type ShapeFault } from './shape.js';
 
@@ -42,6 +50,8 @@ export interface Settings {
   viewports: { name: string; width: number; height: number }[];
   states: Record<string, PageState>;
   visitors: Record<string, VisitorSettings>;
+  /** Findings about a site that are accepted. */
+  allow: SiteAcceptance[];
   /** Where an entry is in local-needle.yaml. */
   placeOf: (keys: string[]) => Place;
 }
@@ -123,6 +133,15 @@ function checkedConfiguration(value: unknown): { configuration: Configuration; f
   );
   faults.push(...forms.flatMap((form) => form.faults));
   configuration['page-id'] = forms.map((form) => form.instance);
+  const allowed = (Array.isArray(instance.allow) ? instance.allow : []).map((each, index) =>
+    checkedShape(AllowSettings, each, ['allow', String(index)]),
+  );
+  faults.push(...allowed.flatMap((each) => each.faults));
+  allowed.forEach(({ instance: { at } }, index) => {
+    if (at !== undefined && faultOfPattern(at))
+      wrong(['allow', String(index), 'at'], `"${at}" is not a valid pattern`, 'Write it as "/old/*".');
+  });
+  configuration.allow = allowed.map((each) => each.instance);
   for (const [name, size] of entries(instance.viewports)) {
     if (!/^[1-9]\d{1,4}x[1-9]\d{1,4}$/.test(String(size)))
       wrong(['viewports', name], `"${name}" must be a width and a height in pixels`, 'Write it as 1280x800.');
@@ -130,6 +149,15 @@ function checkedConfiguration(value: unknown): { configuration: Configuration; f
   configuration.states = checkedEntries(StateSettings, instance.states, 'states', faults);
   configuration.visitors = checkedEntries(VisitorSettings, instance.visitors, 'visitors', faults);
   return { configuration, faults };
+}
+
+function faultOfPattern(text: string): boolean {
+  try {
+    addressPattern(text);
+    return false;
+  } catch {
+    return true;
+  }
 }
 
 const listOf = <T>(value: T | T[] | undefined): T[] =>
@@ -172,6 +200,14 @@ function settingsOf(value: Configuration, placeOf: Settings['placeOf']): Setting
     viewports,
     states: Object.fromEntries(Object.entries(value.states ?? {}).map(([name, state]) => [name, pageState(state)])),
     visitors: value.visitors ?? {},
+    allow: (value.allow ?? []).map(({ code, at, reason }) => {
+      const test = at === undefined ? () => true : addressPattern(at);
+      return {
+        code,
+        reason,
+        covers: ({ address, page }) => [address, page].some((each) => typeof each === 'string' && test(each)),
+      };
+    }),
     placeOf,
   };
 }

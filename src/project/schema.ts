@@ -8,6 +8,7 @@ import {
   SiteSettings,
   StateSettings,
   VisitorSettings,
+  AllowSettings,
 } from './configuration.js';
 import { actionAtRules } from '../core/action/index.js';
 import { knownKeys } from './shape.js';
@@ -32,6 +33,9 @@ const explained: Record<string, string> = {
   skip: 'Paths that capture never requests.',
   'also-capture': 'Addresses that capture fetches although nothing links to them.',
   'accept-status': 'Statuses besides 200 whose answers are pages, such as [404].',
+  allow: 'Findings about the site, rather than about a rule, that are accepted.',
+  at: 'A path, an address or a pattern of these; left out, all are accepted.',
+  reason: 'Why it is accepted.',
   marker: 'A selector that matches on every page of the visitor while the session lasts.',
   'page-id': 'How the site writes page IDs (default: detected on the pages).',
   rules: 'Rule files (default: rules/**/*.css).',
@@ -65,6 +69,7 @@ export function configurationSchema(): Schema {
     viewports: { type: 'object', additionalProperties: { type: 'string', pattern: '^[1-9]\\d{1,4}x[1-9]\\d{1,4}$' } },
     states: mapOf(StateSettings),
     visitors: mapOf(VisitorSettings),
+    allow: { type: 'array', items: { $ref: '#/$defs/AllowSettings' } },
   };
   for (const [key, schema] of Object.entries(entries))
     (root.properties ??= {})[key] = { ...schema, description: explained[key] };
@@ -82,6 +87,7 @@ export function configurationSchema(): Schema {
       PageIdSettings: of(PageIdSettings),
       StateSettings: textMaps(of(StateSettings)),
       VisitorSettings: textMaps(of(VisitorSettings)),
+      AllowSettings: of(AllowSettings),
     },
   };
 }

@@ -60,11 +60,11 @@ const explainedBy = (findings: Finding[]) =>
   `What a finding means: local-needle explain ${[...new Set(findings.map(({ code }) => code))].join(', ')}`;
 
 /** The totals of a check, in one line. */
-export function totalsText({ cells, totals: { errors, warnings } }: CheckReport, { colour }: Style): string {
+export function totalsText({ cells, accepted, totals: { errors, warnings } }: CheckReport, { colour }: Style): string {
   const verdicts = [...new Set(cells.map(({ verdict }) => verdict))].map(
     (verdict) => `${cells.filter((cell) => cell.verdict === verdict).length} ${verdict}`,
   );
-  return `${count(cells.length, 'cell')}${verdicts.length > 0 ? `: ${verdicts.join(', ')}` : ''}. ${errors > 0 ? colour.red(count(errors, 'error')) : 'No errors'}, ${warnings > 0 ? colour.amber(count(warnings, 'warning')) : 'no warnings'}.`;
+  return `${count(cells.length, 'cell')}${verdicts.length > 0 ? `: ${verdicts.join(', ')}` : ''}. ${errors > 0 ? colour.red(count(errors, 'error')) : 'No errors'}, ${warnings > 0 ? colour.amber(count(warnings, 'warning')) : 'no warnings'}${accepted > 0 ? `, ${accepted} accepted` : ''}.`;
 }
 
 /** Verdicts that vary by viewport, and browser verdicts that differ from the static ones. */
@@ -145,7 +145,7 @@ function actionsText(cell: Cell, { colour }: Style): string {
 export function groupFindings(findings: Finding[]): Finding[][] {
   const groups = new Map<string, Finding[]>();
   for (const each of findings) {
-    const own = [each.page, each.rule && `"${each.rule}"`].filter((name) => name !== null);
+    const own = [each.page, each.rule && `"${each.rule}"`, each.address ?? null].filter((name) => name !== null);
     const bare = (text: string) => own.reduce((rest, name) => rest.replaceAll(name, '…'), text);
     // Findings about a page of a rule stay apart by their place, so that each can be gone to.
     const key = JSON.stringify([
@@ -168,7 +168,9 @@ export function findingsText(findings: Finding[], style: Style): string[] {
     const { code, level, rule, at, message } = first;
     const head = { error: colour.red, warning: colour.amber, note: colour.cyan }[level](level);
     const where = at ? `${at.file}:${at.line}:${at.column}` : '';
-    const others = [...new Set(group.slice(1).flatMap(({ page, rule: other }) => page ?? other ?? []))];
+    const others = [
+      ...new Set(group.slice(1).flatMap(({ address, page, rule: other }) => address ?? page ?? other ?? [])),
+    ];
     const hints = [...new Set(group.flatMap(({ hint }) => hint ?? []))];
     return [
       `${head} ${colour.bold(code)}  ${where}${rule ? `  ${rule}` : ''}`,

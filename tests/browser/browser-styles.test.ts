@@ -57,7 +57,9 @@ describeInBrowser('What a browser does of its own accord', () => {
     );
     const document = readDocument(source);
     const viewport = { name: 'desktop', width: 1280, height: 800 };
-    const computed = new Computed(new Cascade(document, { uses: [], unseen: [], loaded: [] }, null, viewport));
+    const computed = new Computed(
+      new Cascade(document, { uses: [], unseen: [], ofFonts: [], loaded: [] }, null, viewport),
+    );
     const relative = { fontSize: () => 16, rootFontSize: () => 16, viewport, currentColor: () => '', base: null };
     expect(document.elements.map(({ tagName }) => tagName.toUpperCase())).toEqual(
       theirs.map(({ tag }) => tag.toUpperCase()),

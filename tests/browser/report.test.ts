@@ -80,6 +80,7 @@ describeInBrowser('The report of check as a page', () => {
       ),
       findings: [],
       notes: [],
+      accepted: 0,
       totals: { rules: 100, pages: 1000, cells: 100_000, errors: 0, warnings: 0 },
     };
     await page.setContent(checkHtml(report), { waitUntil: 'load' });

@@ -388,3 +388,51 @@ describe('Page IDs of a real site', () => {
     expect((await checked(directory)).findings).toEqual([]);
   });
 });
+
+describe('Stylesheets that were not captured', () => {
+  const project = (href: string, rules: string, yaml = '') =>
+    smallProject(rules, {
+      'local-needle.yaml': `version: 1\nsites: { live: { folder: public } }\n${yaml}`,
+      'public/index.html': `<!doctype html><head><link rel="stylesheet" href="${href}"></head><body class="page-1"><p class="x">`,
+      'public/tickets/pay.html': `<!doctype html><head><link rel="stylesheet" href="${href}"></head><body class="page-2"><p class="x">`,
+    });
+  const widget = 'https://widgets.saltmere.example/chat.css';
+  const fonts = 'https://fonts.saltmere.example/css?family=Sea';
+  const hide = '@needle a { pages: page-id(1); @hide .x; }';
+  const restyle = '@needle a { pages: page-id(1); .x { color: teal; } }';
+
+  test.each([
+    ['hiding is sure', widget, hide, true, 1],
+    ['a restyle is not', widget, restyle, false, 1],
+    ['of a host for web fonts do not count', fonts, restyle, true, 0],
+  ])('%s', async (_what, href, rules, sure, findings) => {
+    const report = await checked(project(href, rules));
+    expect(report.cells.map((cell) => cell.sure)).toEqual([sure]);
+    expect(report.findings.map(({ code }) => code)).toEqual(Array<string>(findings).fill('uncaptured-stylesheet'));
+    expect(report.notes.map(({ code }) => code)).toEqual(findings === 0 ? ['assumed-fonts'] : []);
+  });
+
+  test.each([
+    [`at: "${widget}", `, 1],
+    ['at: "https://widgets.saltmere.example/*", ', 1],
+    ['at: "/*", ', 1],
+    ['at: "/tickets/*", ', 0],
+    ['at: "https://other.saltmere.example/*", ', 0],
+    ['', 1],
+  ])('are accepted in local-needle.yaml with %j: %i', async (at, accepted) => {
+    const directory = project(widget, hide, `allow: [{ code: uncaptured-stylesheet, ${at}reason: "A chat box." }]\n`);
+    const report = await checked(directory);
+    expect([report.accepted, report.findings.length]).toEqual([accepted, 1 - accepted]);
+    expect((await run(directory, ['check'])).out.includes('1 accepted')).toBe(report.accepted === 1);
+  });
+
+  test.each([
+    ['[{ code: uncaptured, reason: "x" }]', 'must be the code of a finding'],
+    ['[{ code: not-html }]', 'must say why'],
+    ['[{ code: not-html, at: "old", reason: "x" }]', 'must be a path, an address or a pattern'],
+    ['{ not-html: "x" }', 'must be a list'],
+  ])('allow: %s is refused', async (allow, message) => {
+    const { status, log } = await run(project(widget, hide, `allow: ${allow}\n`), ['check']);
+    expect([status, log]).toEqual([2, expect.stringContaining(message)]);
+  });
+});

@@ -22,6 +22,7 @@ export const definition: ActionKind<DefinitionAction> = {
   isMissing: () => false,
   judge: null,
   findings: () => [],
+  outweighsUnseen: false,
   mayHide: () => false,
   flashes: () => null,
   replacesContent: () => false,

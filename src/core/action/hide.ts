@@ -24,6 +24,7 @@ export const hide: ActionKind<HideAction> = {
   isMissing: (_matched, elements) => elements === 0,
   judge: 'by-pairs',
   findings: () => [],
+  outweighsUnseen: true,
   mayHide: () => true,
   flashes: ({ selectors }) => flashOfHidden(selectors),
   replacesContent: () => false,

@@ -64,6 +64,8 @@ export interface ActionKind<A extends ActionOf<string>> {
   findings: (action: A, rule: string, elements: Element[], look: OpenedPage) => Finding[];
   /** Whether it may hide an element. */
   mayHide: (action: A) => boolean;
+  /** Whether what it wins stays won, whatever a stylesheet that was not captured may plausibly say. */
+  outweighsUnseen: boolean;
   /** What a visitor may see for a moment while a page loads slowly, as a sentence; null if it acts from the start. */
   flashes: (action: A) => string | null;
   /** Whether it removes what is inside its elements. */

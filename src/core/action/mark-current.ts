@@ -62,6 +62,7 @@ export const markCurrent: ActionKind<MarkCurrentAction> = {
   isMissing: (matched) => matched === 0,
   judge: 'by-pairs',
   findings: () => [],
+  outweighsUnseen: false,
   mayHide: ({ declarations }) => mayHideBy(declarations),
   flashes: () => null,
   replacesContent: () => false,

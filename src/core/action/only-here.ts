@@ -32,6 +32,7 @@ export const onlyHere: ActionKind<OnlyHereAction> = {
     return { ...judgement, result: { ...judgement.result, pairs: elements.length, won, overridden } };
   },
   findings: () => [],
+  outweighsUnseen: false,
   mayHide: () => true,
   flashes: ({ selectors }) => flashOfHidden(selectors),
   replacesContent: () => false,

@@ -17,6 +17,7 @@ export const restyle: ActionKind<RestyleAction> = {
   isMissing: (_matched, elements) => elements === 0,
   judge: 'by-pairs',
   findings: () => [],
+  outweighsUnseen: false,
   mayHide: ({ declarations }) => mayHideBy(declarations),
   flashes: ({ declarations, selectors }) => (mayHideBy(declarations) ? flashOfHidden(selectors) : null),
   replacesContent: () => false,

@@ -80,6 +80,7 @@ export const script: ActionKind<ScriptAction> = {
   isMissing: () => false,
   judge: (compiled) => judgedByEffect(compiled, [], { unseen: true }),
   findings: () => [],
+  outweighsUnseen: false,
   mayHide: () => false,
   flashes: () => null,
   replacesContent: () => false,

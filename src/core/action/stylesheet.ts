@@ -63,6 +63,7 @@ export const stylesheet: ActionKind<StylesheetAction> = {
     return judgedByEffect(compiled, elements, { changes, unseen: uses.length === 0 });
   },
   findings: () => [],
+  outweighsUnseen: false,
   mayHide: () => false,
   flashes: () => null,
   replacesContent: () => false,

@@ -98,6 +98,7 @@ export const swap: ActionKind<SwapAction> = {
   judge: (compiled, action, elements) =>
     judgedByEffect(compiled, elements, { changes: elements.some((element) => changes(action, element)) }),
   findings: (action, rule, elements, look) => swapFindings(rule, action, elements, look),
+  outweighsUnseen: false,
   mayHide: ({ text, html }) => text !== null || html !== null,
   flashes: ({ text, html, selectors }) =>
     text !== null || html !== null

@@ -8,12 +8,12 @@ import type { Rule } from '../rule/rule.js';
 import { statusOf } from '../rule/status.js';
 import { brokenExpectations } from './expectations.js';
 import { hiddenByRules } from './hidden-elements.js';
-import type { CheckInput } from './input.js';
+import type { CheckInput, SiteAcceptance } from './input.js';
 import { judge, shownAddress, shownElsewhere } from './judge.js';
 import { planCheck, type Judged, type PageTask, type Plan } from './plan.js';
 import { demandSignature, ruleSignatures, type PageResult } from './result-cache.js';
 import { ruleFindings } from './rule-findings.js';
-import { capturesApart, flashes, needsScript, nothingMarked, uncapturedSheets } from './site-findings.js';
+import { assumedFonts, capturesApart, flashes, needsScript, nothingMarked, uncapturedSheets } from './site-findings.js';
 import type { Cell, CheckReport } from './verdict.js';
 
 /** Judges every rule on every page that it targets. Opens only pages that a rule targets, one at a time. */
@@ -55,6 +55,7 @@ class Run {
   private readonly cells: Cell[] = [];
   private readonly missing: MissingElement[] = [];
   private readonly uncaptured = new Map<string, Page[]>();
+  private readonly ofFonts = new Set<string>();
   private readonly loading = new Map<Page, PageLoading>();
   private readonly keyOf: ((task: PageTask) => string | null) | null;
   private readonly rules: Map<string, Rule>;
@@ -89,6 +90,7 @@ class Run {
       if (rule && action) this.missing.push({ rule, action, page: task.page, view, state: task.work.settings.state });
     }
     if (result.loading) this.loading.set(task.page, result.loading);
+    for (const address of result.ofFonts) this.ofFonts.add(address);
     for (const address of result.uncaptured) {
       const list = this.uncaptured.get(address) ?? [];
       if (!list.includes(task.page)) list.push(task.page);
@@ -108,6 +110,7 @@ class Run {
       ...flashes(this.plan.judged, input),
       ...capturesApart(this.plan.judged, input),
       ...uncapturedSheets(this.uncaptured, input),
+      ...assumedFonts(this.ofFonts),
     ];
     return reportOf(input, this.plan.judged, cells, findings);
   }
@@ -145,7 +148,7 @@ function judgeInTime(task: PageTask, { startTime }: CheckInput): PageResult {
 }
 
 const nothingFound = (): PageResult => ({
-  ...{ styles: [], cells: [], findings: [], missing: [], uncaptured: [], loading: null },
+  ...{ styles: [], cells: [], findings: [], missing: [], uncaptured: [], ofFonts: [], loading: null },
 });
 
 /** Judges one page. */
@@ -164,6 +167,7 @@ function judgeTask({ page, work, context, look: open }: PageTask): PageResult {
   if (context.keptVisible.length > 0) result.findings.push(...hiddenByRules(context.keptVisible, shipped, look));
   if (shipped.length > 0) result.loading = context.loading?.(page, look) ?? null;
   result.uncaptured = look.sheets.unseen.map((address) => shownAddress(address, look));
+  result.ofFonts = look.sheets.ofFonts;
   return result;
 }
 
@@ -203,7 +207,8 @@ function reportOf(input: CheckInput, judged: Judged[], cells: Cell[], findings: 
   const { rules } = input;
   const order = new Map(rules.map((rule, index) => [rule.name, index]));
   cells.sort((a, b) => (order.get(a.rule) ?? 0) - (order.get(b.rule) ?? 0) || (a.page < b.page ? -1 : 1));
-  const all = accepted(findings, rules);
+  const unique = distinct(findings);
+  const all = sorted(unique.filter((each) => !isAccepted(each, rules, input.allow ?? [])));
   const kept = all.filter(({ level }) => level !== 'note');
   const main = (input.view(input.visitor) ?? input.view(null))?.site;
   return {
@@ -224,23 +229,29 @@ function reportOf(input: CheckInput, judged: Judged[], cells: Cell[], findings: 
     cells,
     findings: kept,
     notes: all.filter(({ level }) => level === 'note'),
+    accepted: unique.length - all.length,
     totals: { rules: rules.length, pages: main?.pages.length ?? 0, cells: cells.length, ...levelCounts(kept) },
   };
 }
 
-/** Leaves out what a rule's `allow` accepts, and doubles; errors first, then in the order of their places. */
-function accepted(findings: Finding[], rules: Rule[]): Finding[] {
-  const allowed = new Set(rules.flatMap((rule) => rule.allow.map(({ code }) => `${rule.name} ${code}`)));
+/** Whether the finding's rule or, for a finding about the site, local-needle.yaml accepts it. */
+function isAccepted(each: Finding, rules: Rule[], bySite: SiteAcceptance[]): boolean {
+  if (each.rule === null) return bySite.some(({ code, covers }) => code === each.code && covers(each));
+  return rules.some(({ name, allow }) => name === each.rule && allow.some(({ code }) => code === each.code));
+}
+
+function distinct(findings: Finding[]): Finding[] {
+  const seen = new Set<string>();
+  return findings.filter(({ code, rule, page, message, at }) => {
+    const key = JSON.stringify([code, rule, page, message, at]);
+    return !seen.has(key) && seen.add(key);
+  });
+}
+
+/** Errors first, then in the order of their places. */
+function sorted(findings: Finding[]): Finding[] {
   const place = ({ at }: Finding) =>
     `${at?.file ?? ''} ${String(at?.line ?? 0).padStart(8)} ${String(at?.column ?? 0).padStart(8)}`;
   const byPlace = (a: Finding, b: Finding) => (place(a) < place(b) ? -1 : place(a) > place(b) ? 1 : 0);
-  const seen = new Set<string>();
-  const isNew = ({ code, rule, page, message, at }: Finding) => {
-    const key = JSON.stringify([code, rule, page, message, at]);
-    return !seen.has(key) && seen.add(key);
-  };
-  return findings
-    .filter(({ rule, code }) => !allowed.has(`${rule} ${code}`))
-    .filter(isNew)
-    .sort((a, b) => byLevel(a, b) || byPlace(a, b));
+  return [...findings].sort((a, b) => byLevel(a, b) || byPlace(a, b));
 }

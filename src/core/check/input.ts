@@ -12,6 +12,14 @@ import type { Rule } from '../rule/rule.js';
 import type { Hint } from '../fix/missing-element.js';
 import type { Kept, PageResult } from './result-cache.js';
 
+/** A finding about a site that local-needle.yaml accepts. */
+export interface SiteAcceptance {
+  code: string;
+  reason: string;
+  /** Whether the finding's address or page is one of those that are accepted. */
+  covers: (finding: Finding) => boolean;
+}
+
 /** Everything that a check needs; a check reads no files itself. */
 export interface CheckInput {
   rules: Rule[];
@@ -23,6 +31,8 @@ export interface CheckInput {
   others: Site[];
   /** Findings made while the project and the pages were read. */
   findings: Finding[];
+  /** Findings about the site that are accepted. */
+  allow?: SiteAcceptance[];
   paths: 'handles' | 'run-time';
   /** Where the build's stylesheet is on a page. */
   place: 'head-end' | 'body-end';

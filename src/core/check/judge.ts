@@ -53,7 +53,7 @@ export function judge({ rule, actions }: CompiledRule, look: OpenedPage, depends
     findings.push(...kind.findings(action, rule.name, elements, look));
   });
   const verdict = verdictOf(judgements, rule.addedByScript, leftOut);
-  const unseen = judgements.some(({ result }) => result.won > 0)
+  const unseen = judgements.some(({ action, result }) => result.won > 0 && !actionKind(action).outweighsUnseen)
     ? look.sheets.unseen.map((address) => `stylesheet ${shownAddress(address, look)} not captured`)
     : [];
   const unsure = [...new Set([...dependsOn, ...unseen, ...judgements.flatMap((each) => each.dependsOn)])];

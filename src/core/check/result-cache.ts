@@ -17,6 +17,8 @@ export interface PageResult {
   missing: [rule: string, action: number][];
   /** Addresses of stylesheets that were not captured, as messages show them. */
   uncaptured: string[];
+  /** Such addresses of hosts that serve web fonts. */
+  ofFonts: string[];
   /** How the page loads the build; null if that was not asked. */
   loading: PageLoading | null;
 }

@@ -114,6 +114,7 @@ export function uncapturedSheets(byAddress: Map<string, Page[]>, input: CheckInp
       `${first?.path}${others} ${others === '' ? 'loads' : 'load'} ${address}, which was not captured: its verdicts are less certain`,
       {
         page: first?.path,
+        address,
         hint: address.startsWith('/')
           ? `Check that the file exists. local-needle capture ${site?.name ?? ''} fetches it.`
           : 'Only a browser loads it: local-needle check --browser.',
@@ -163,3 +164,12 @@ export function capturesApart(judged: Judged[], input: CheckInput): Finding[] {
 }
 
 const daysBetween = (a: string, b: string) => Math.abs(Date.parse(a) - Date.parse(b)) / 86_400_000;
+
+/** `assumed-fonts`: stylesheets that were not captured and do not count, since their host serves web fonts. */
+export const assumedFonts = (addresses: Iterable<string>): Finding[] =>
+  [...addresses].map((address) =>
+    finding('assumed-fonts', `${address} was not captured; by its host it holds nothing but web fonts`, {
+      address,
+      hint: 'If it holds anything else, capture the site again, or use local-needle check --browser.',
+    }),
+  );

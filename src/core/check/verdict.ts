@@ -68,6 +68,8 @@ export interface CheckReport {
   findings: Finding[];
   /** What is worth knowing and nothing to fix. */
   notes: Finding[];
+  /** How many findings and notes are accepted, by `allow` in a rule or in local-needle.yaml. */
+  accepted: number;
   totals: { rules: number; pages: number; cells: number; errors: number; warnings: number };
 }
 

@@ -49,6 +49,16 @@ export function pathPattern(text: string): (path: string) => boolean {
   return (path) => pattern.test({ pathname: path.replace(/\?.*$/, '') });
 }
 
+/** A test of paths or absolute addresses by a path, an address or a pattern of these. Throws TypeError if it is invalid. */
+export function addressPattern(text: string): (given: string) => boolean {
+  if (text.startsWith('/')) {
+    const test = isPathPattern(text) ? pathPattern(text) : (path: string) => path === text;
+    return (given) => given.startsWith('/') && test(given);
+  }
+  const pattern = new URLPattern(text);
+  return (given) => URL.canParse(given) && pattern.test(given);
+}
+
 /**
  * A beginning that every path has which fulfils a pattern: its plain characters up to the first group. A slash before a
  * group may belong to it (`/x/:name?` fits `/x`), so that it ends before that; a dot segment takes away what is before it.

@@ -28,6 +28,8 @@ export interface PageSheets {
   uses: SheetUse[];
   /** Addresses that the page loads and that were not captured. */
   unseen: string[];
+  /** The same of hosts that serve web fonts: such a sheet holds nothing but `@font-face`. */
+  ofFonts: string[];
   /** All that it loads, with what it held (StyleText.identity), null where it was not captured. */
   loaded: [address: string, identity: string | null][];
 }
@@ -49,7 +51,7 @@ export class SheetStore {
 
   /** The stylesheets that apply to a page in the order of the source, each import before the sheet that imports it. */
   sheetsOf(page: Page, document: PageDocument): PageSheets {
-    const result: PageSheets = { uses: [], unseen: [], loaded: [] };
+    const result: PageSheets = { uses: [], unseen: [], ofFonts: [], loaded: [] };
     const base = baseAddress(page, document.root);
     let preferred: string | null = null;
     const visit = (node: Tree.ParentNode, inBody: boolean) => {
@@ -79,7 +81,7 @@ export class SheetStore {
   ): { sheets: PageSheets; external: Map<string, SheetUse[]> } {
     const external = new Map<string, SheetUse[]>();
     if (addresses.length === 0) return { sheets: own, external };
-    const added: PageSheets = { uses: [], unseen: [...own.unseen], loaded: [...own.loaded] };
+    const added: PageSheets = { uses: [], unseen: [...own.unseen], ofFonts: [...own.ofFonts], loaded: [...own.loaded] };
     const base = baseAddress(page, document.root);
     const context: ImportContext = { around: [], layer: null, afterBuild: false, owner: null, chain: [] };
     for (const address of new Set(addresses)) {
@@ -150,7 +152,8 @@ export class SheetStore {
     if (!result.loaded.some(([each]) => each === address))
       result.loaded.push([address, this.style(address)?.identity ?? null]);
     if (!known) {
-      if (!result.unseen.includes(address)) result.unseen.push(address);
+      const list = isOfFonts(address) ? result.ofFonts : result.unseen;
+      if (!list.includes(address)) list.push(address);
       return;
     }
     const { sheet, file } = known;
@@ -199,6 +202,9 @@ function isStylesheet(element: Element): boolean {
   if (attribute(element, sheetMark) !== undefined) return false;
   return /(^|\s)stylesheet(\s|$)/i.test(attribute(element, 'rel') ?? '') && (attribute(element, 'href') ?? '') !== '';
 }
+
+/** Whether an address is that of a host for web fonts, by its name (`fonts.example.org`). */
+const isOfFonts = (address: string) => /^(web-?)?fonts?\d*\./i.test(new URL(address).hostname);
 
 /** An address without its fragment; null if it is none that a stylesheet comes from. */
 function resolveAddress(href: string, base: string): string | null {
