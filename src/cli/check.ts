@@ -1,4 +1,5 @@
-import { basename, dirname } from 'node:path';
+import { existsSync, readFileSync } from 'node:fs';
+import { basename, dirname, join, relative, sep } from 'node:path';
 import packageJson from '../../package.json' with { type: 'json' };
 import { accept, noLongerHitSince } from '../core/check/accepted.js';
 import { checkAllViewports } from '../core/check/all-viewports.js';
@@ -7,6 +8,7 @@ import { check, withFindings } from '../core/check/check.js';
 import type { Level } from '../core/finding.js';
 import { ProblemError } from '../core/place.js';
 import type { CheckReport } from '../core/check/verdict.js';
+import { packageFolder } from '../../demo/site.js';
 import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { findProject, loadSettings } from '../project/settings.js';
@@ -48,12 +50,27 @@ function watchedFolders(args: CommonArguments): string[] {
   return [directory, siteFolder(directory, source)].filter((each) => each !== null);
 }
 
+/** The folder of a project in its git repository, with a slash at its end; empty where it is none, or is the same. */
+function inRepository(directory: string): string {
+  for (let folder = directory; ; folder = dirname(folder)) {
+    if (existsSync(join(folder, '.git'))) {
+      const way = relative(folder, directory).split(sep).join('/');
+      return way === '' ? '' : `${way}/`;
+    }
+    if (folder === dirname(folder)) return '';
+  }
+}
+
 /** Every report format but text; each is loaded only when it is used. */
-const written: Record<string, (report: CheckReport) => string | Promise<string>> = {
+const written: Record<string, (report: CheckReport, directory: string) => string | Promise<string>> = {
   json: (report) => JSON.stringify(report, null, 2),
   csv: async (report) => (await import('../report/csv.js')).checkCsv(report),
-  sarif: async (report) => (await import('../report/sarif.js')).checkSarif(report, packageJson.version),
-  junit: async (report) => (await import('../report/junit.js')).checkJunit(report),
+  sarif: async (report, directory) => {
+    const docs = readFileSync(join(packageFolder(), 'docs', 'findings.md'), 'utf8');
+    const { checkSarif } = await import('../report/sarif.js');
+    return checkSarif(report, { version: packageJson.version, docs, base: inRepository(directory) });
+  },
+  junit: async (report, directory) => (await import('../report/junit.js')).checkJunit(report, inRepository(directory)),
   html: async (report) => (await import('../report/html.js')).checkHtml(report),
 };
 
@@ -152,7 +169,7 @@ export const command = defineCommand<CheckArguments>({
       const { inBrowser } = await import('../app/browser.js');
       report = withBrowserVerdicts(report, await inBrowser(read, log));
     }
-    const inForm = await (written[args.format]?.(report) ??
+    const inForm = await (written[args.format]?.(report, read.project.directory) ??
       checkText(report, args.out === undefined ? style : plainStyle, { quiet: args.quiet }));
     if (args.out === undefined) out(inForm.replace(/\r?\n$/, ''));
     else {

@@ -3,8 +3,8 @@ import type { Finding } from '../core/finding.js';
 import type { Cell, CheckReport } from '../core/check/verdict.js';
 import { printable } from './text.js';
 
-/** A check as JUnit's XML: a case for each rule and page, and one for each finding that belongs to no page. */
-export function checkJunit(report: CheckReport): string {
+/** A check as JUnit's XML: a case for each rule and page, and one for each finding that belongs to no page. `base`: see FileContext. */
+export function checkJunit(report: CheckReport, base: string): string {
   const rules = new Map(report.rules.map((each) => [each.rule, each]));
   const ofCell = new Map<string, Finding[]>();
   const cellKey = ({ rule, page }: { rule: string | null; page: string | null }) => JSON.stringify([rule, page]);
@@ -18,14 +18,14 @@ export function checkJunit(report: CheckReport): string {
   const cases = [
     ...report.cells.map((cell) => {
       const { file = '', line = 1 } = rules.get(cell.rule) ?? {};
-      return caseOf(cell, ofCell.get(cellKey(cell)) ?? [], file, line);
+      return caseOf(cell, ofCell.get(cellKey(cell)) ?? [], base + file, line, base);
     }),
     ...others.map((finding) => ({
       '@name': xml(
         `${finding.code}${finding.rule ? `: ${finding.rule}` : ''}${finding.page ? ` on ${finding.page}` : ''}`,
       ),
-      '@classname': xml(finding.at?.file ?? report.site),
-      ...told([finding]),
+      '@classname': xml(finding.at ? base + finding.at.file : report.site),
+      ...told([finding], base),
     })),
   ];
   const failures = cases.filter((each) => 'failure' in each).length;
@@ -39,14 +39,14 @@ export function checkJunit(report: CheckReport): string {
   });
 }
 
-function caseOf(cell: Cell, findings: Finding[], file: string, line: number) {
+function caseOf(cell: Cell, findings: Finding[], file: string, line: number, base: string) {
   const skipped = cell.verdict === 'unjudged' || cell.verdict === 'pending';
   return {
     '@name': xml(`${cell.rule} on ${cell.page}`),
     '@classname': xml(file),
     '@file': xml(file),
     '@line': line,
-    ...told(findings),
+    ...told(findings, base),
     ...(skipped && !findings.some(({ level }) => level === 'error')
       ? { skipped: { '@message': 'Only a browser can tell: local-needle check --browser' } }
       : {}),
@@ -54,9 +54,9 @@ function caseOf(cell: Cell, findings: Finding[], file: string, line: number) {
 }
 
 /** Errors fail a case; warnings are its output. */
-function told(findings: Finding[]) {
+function told(findings: Finding[], base: string) {
   const text = ({ code, message, hint, at }: Finding) =>
-    xml(`${code}${at ? ` ${at.file}:${at.line}:${at.column}` : ''}\n${message}${hint ? `\n${hint}` : ''}`);
+    xml(`${code}${at ? ` ${base}${at.file}:${at.line}:${at.column}` : ''}\n${message}${hint ? `\n${hint}` : ''}`);
   const errors = findings.filter(({ level }) => level === 'error');
   const warnings = findings.filter(({ level }) => level === 'warning');
   return {

@@ -1,5 +1,5 @@
 import { handlesOf } from '../core/page/handles.js';
-import { soleHandles } from '../core/target/site-index.js';
+import { pagesWith, soleHandles } from '../core/target/site-index.js';
 import type { FoundForm } from '../core/page/page-id.js';
 import { expressionFor } from '../core/target/expression.js';
 import type { Page, Site } from '../core/page/page.js';
@@ -41,7 +41,9 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
   const ending = commonEnding(site.pages.map((page) => page.title));
   const rows = listed.slice(0, most).map((page) => {
     const sole = soleHandles(page, site).map(({ css }) => css);
-    const shared = handlesOf(page).filter(({ css, kind }) => !sole.includes(css) && kind !== 'body-id');
+    const shared = handlesOf(page).filter(
+      ({ css, kind }) => !sole.includes(css) && kind !== 'body-id' && pagesWith(site, css).size < site.pages.length,
+    );
     return [
       printable(page.path),
       page.pageId ? printable(page.pageId.value) : colour.dim('none'),

@@ -1,8 +1,19 @@
-import { explainedBy, findingCodes, type Finding } from '../core/finding.js';
+import { createHash } from 'node:crypto';
+import { explainedBy, findingCodes, type Finding, type FindingCode } from '../core/finding.js';
 import type { CheckReport } from '../core/check/verdict.js';
+import { explanationOf } from './explanation.js';
+
+/** What a report of files says besides the check: the docs of its findings, and where the project is in its repository. */
+export interface FileContext {
+  version: string;
+  /** The text of docs/findings.md. */
+  docs: string;
+  /** The folder of the project in its repository, with a slash at its end; empty where they are the same. */
+  base: string;
+}
 
 /** The findings of a check as SARIF 2.1.0, so that code review shows each on the line of its rule. */
-export function checkSarif(report: CheckReport, version: string): string {
+export function checkSarif(report: CheckReport, { version, docs, base }: FileContext): string {
   const codes = [...new Set(report.findings.map(({ code }) => code))].sort();
   const log = {
     $schema: 'https://json.schemastore.org/sarif-2.1.0.json',
@@ -17,19 +28,40 @@ export function checkSarif(report: CheckReport, version: string): string {
               id: code,
               shortDescription: { text: findingCodes[code].means },
               defaultConfiguration: { level: findingCodes[code].level },
-              help: { text: `Run ${explainedBy(code)} for an example and what to do.` },
+              help: helpOf(code, docs),
             })),
           },
         },
         columnKind: 'utf16CodeUnits',
-        results: report.findings.map((each) => resultOf(each, codes.indexOf(each.code))),
+        results: report.findings.map((each, index, all) =>
+          resultOf(each, codes.indexOf(each.code), base, fingerprint(each, all.slice(0, index))),
+        ),
       },
     ],
   };
   return `${JSON.stringify(log, null, 2)}\n`;
 }
 
-function resultOf({ code, level, rule, page, at, message, hint }: Finding, ruleIndex: number) {
+function helpOf(code: FindingCode, docs: string) {
+  const markdown = explanationOf(code, docs)?.finding ?? '';
+  return { text: `${markdown}\n\nThe same in a terminal: ${explainedBy(code)}`, markdown };
+}
+
+/** Tells findings apart by what they are about, so that a moved line is the same finding; equal ones are numbered. */
+function fingerprint(each: Finding, before: Finding[]): string {
+  const about = ({ code, rule, page, at, message }: Finding) =>
+    JSON.stringify([code, rule, page, at?.file, message.replace(/:\d+\b/g, '')]);
+  const own = about(each);
+  const same = before.filter((other) => about(other) === own).length;
+  return createHash('sha256').update(`${own} ${same}`).digest('hex').slice(0, 32);
+}
+
+function resultOf(
+  { code, level, rule, page, at, message, hint }: Finding,
+  ruleIndex: number,
+  base: string,
+  identity: string,
+) {
   const text = `${message.replace(/\.?$/, '.')}${hint ? ` ${hint}` : ''}`;
   return {
     ruleId: code,
@@ -41,13 +73,14 @@ function resultOf({ code, level, rule, page, at, message, hint }: Finding, ruleI
           locations: [
             {
               physicalLocation: {
-                artifactLocation: { uri: at.file.split('/').map(encodeURIComponent).join('/') },
+                artifactLocation: { uri: (base + at.file).split('/').map(encodeURIComponent).join('/') },
                 region: { startLine: at.line, startColumn: at.column },
               },
             },
           ],
         }
       : {}),
+    partialFingerprints: { 'localNeedle/v1': identity },
     properties: { ...(rule === null ? {} : { rule }), ...(page === null ? {} : { page }) },
   };
 }

@@ -1,10 +1,10 @@
-import { readFileSync, readdirSync } from 'node:fs';
+import { cpSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { default as Ajv04 } from 'ajv-draft-04';
 import { XMLParser, XMLValidator } from 'fast-xml-parser';
 import { findingCodes } from '../../src/core/finding.js';
-import { folderWith, pageHtml, run } from '../helpers.js';
+import { folderWith, pageHtml, run, smallProject } from '../helpers.js';
 
 const hostile = `<script>alert(1)</script>`;
 const project = () =>
@@ -60,6 +60,35 @@ describe('check --format', () => {
     });
     expect(found).toContainEqual(['missing-element', 'error', at(1, 45)]);
     expect(found).toContainEqual(['missing-page', 'error', at(4, 23)]);
+  });
+
+  test('sarif and junit name files from the repository’s root, and findings keep their identity when lines move', async () => {
+    const root = folderWith({ '.git/HEAD': '', 'site/tool/.keep': '' });
+    const project = smallProject('@needle a { pages: path("/"); @hide .gone; @hide .gone; }');
+    cpSync(project, join(root, 'site/tool'), { recursive: true });
+    const directory = join(root, 'site/tool');
+    const read = async () => {
+      const { runs } = JSON.parse((await run(directory, ['check', '--format', 'sarif'])).out);
+      return runs[0].results.map(
+        (each: { partialFingerprints: object; locations: { physicalLocation: { artifactLocation: object } }[] }) => [
+          each.partialFingerprints,
+          each.locations[0]?.physicalLocation.artifactLocation,
+        ],
+      );
+    };
+    const before = await read();
+    expect(before.map(([, at]: [object, object]) => at)).toEqual(Array(2).fill({ uri: 'site/tool/rules/a.css' }));
+    const identities = before.map(([identity]: [object]) => JSON.stringify(identity));
+    expect(new Set(identities).size).toBe(2);
+    writeFileSync(
+      join(directory, 'rules/a.css'),
+      `\n\n/* Moved. */\n${readFileSync(join(directory, 'rules/a.css'), 'utf8')}`,
+    );
+    expect(await read()).toEqual(before);
+    const junit = (await run(directory, ['check', '--format', 'junit'])).out;
+    expect(junit).toContain('file="site/tool/rules/a.css"');
+    const sarif = JSON.parse((await run(directory, ['check', '--format', 'sarif'])).out);
+    expect(sarif.runs[0].tool.driver.rules[0].help.markdown).toContain('What to do: correct the selector');
   });
 
   test('junit has a case for each rule and page, and one for what belongs to none', async () => {

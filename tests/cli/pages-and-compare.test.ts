@@ -12,6 +12,21 @@ const project = (rules: string, more: Record<string, string> = {}) =>
     ...more,
   });
 
+test('pages leaves out what all pages share, and proposes no class that a script takes away at once', async () => {
+  const page = (classes: string) => pageHtml(`class="${classes}"`);
+  const directory = project('', {
+    'live/index.html': page('no-js custom-logo home wide'),
+    'live/about.html': page('no-js custom-logo about wide'),
+    'live/contact.html': page('custom-logo contact'),
+    'staging/index.html': page(''),
+  });
+  const { out } = await run(directory, ['pages']);
+  expect(out).not.toMatch(/custom-logo|no-js/);
+  expect(out).toMatch(/body\.home\t\.wide/);
+  const { out: only } = await run(directory, ['pages', '/about.html']);
+  expect(only).not.toContain('body-class(no-js)');
+});
+
 describe('pages', () => {
   const directory = project('');
   writeDemoSite(join(directory, 'live'), 'live');

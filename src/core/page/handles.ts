@@ -13,6 +13,9 @@ export interface Handle {
 /** A text as a condition's argument: in quotes if it is not a plain name. */
 const argument = (text: string) => (/^[\w-]+$/.test(text) ? text : `"${text.replace(/["\\]/g, '\\$&')}"`);
 
+/** Classes that say that no script has run yet: a page's own script takes them away at once. */
+const beforeScripts = /^(no-?(js|javascript|script)|js-(off|disabled)|preload(ing)?|is-loading)$/i;
+
 /** The handles that a page carries on `body`, best first: page ID, body ID, classes in the order of the source. */
 export function handlesOf(page: Page): Handle[] {
   const handles: Handle[] = [];
@@ -25,7 +28,7 @@ export function handlesOf(page: Page): Handle[] {
       condition: `body-id(${argument(page.bodyId)})`,
     });
   }
-  for (const name of page.bodyClasses) {
+  for (const name of page.bodyClasses.filter((each) => !beforeScripts.test(each))) {
     handles.push({
       kind: 'body-class',
       css: 'body' + handleCss({ in: 'body-class' }, name),
