@@ -8,10 +8,11 @@ import type { Project } from '../project/project.js';
 import type { SiteSource } from '../project/read-configuration.js';
 import { readRuleFile } from '../project/rule-file.js';
 import { convertText } from '../report/convert.js';
-import { styleFor } from '../report/text.js';
+import { printable, styleFor } from '../report/text.js';
 import { defineCommand, type ArgumentsOf, status } from './command.js';
 import { pageAt } from '../app/page-at.js';
 import { openProject } from '../app/open.js';
+import { progressBar } from './progress.js';
 import { writeFiles } from '../app/write.js';
 
 const kinds: Record<string, OldFile['kind']> = { '.css': 'css', '.js': 'js', '.html': 'html', '.htm': 'html' };
@@ -60,7 +61,12 @@ export const command = defineCommand<ConvertArguments>({
       scriptFolder,
       readRules: (text, scripts) => rulesOf(text, file, scripts, project),
     };
-    const result = convert(input);
+    const bar = progressBar('pages', content.site.pages.length);
+    const result = convert({
+      ...input,
+      onPage: (done, { path }) => bar?.update(done, { path: printable(path).slice(0, 50) }),
+    });
+    bar?.stop();
     const scripts = [...result.scripts].map(([name, text]): [string, string] => [
       join(dirname(file), scriptFolder, name),
       text,

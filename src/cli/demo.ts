@@ -1,14 +1,23 @@
-import { appendFileSync, existsSync, mkdtempSync, readdirSync } from 'node:fs';
+import { appendFileSync, existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { startDemoServer, type DemoServer } from '../../demo/server.js';
-import { demoSettings, writeDemoProject, type Copy } from '../../demo/site.js';
+import { demoFixes, demoSettings, writeDemoProject, type Copy } from '../../demo/site.js';
 import { ProblemError } from '../core/place.js';
 import { styleFor } from '../report/text.js';
 import { defineCommand, type ArgumentsOf, status } from './command.js';
 
+interface Step {
+  why: string;
+  /** Changes to rule files before the command: each text is replaced. */
+  fixes?: [file: string, from: string, to: string][];
+  command: string[];
+  /** Without what goes to stderr. */
+  quiet?: boolean;
+}
+
 /** The whole job on the demo's site, command by command. */
-const steps = (live: string, staging: string): { why: string; command: string[]; quiet?: boolean }[] => [
+const steps = (live: string, staging: string): Step[] => [
   {
     why: 'Set up a project for a running site and its staging copy',
     command: ['init', `live=${live}`, `staging=${staging}`],
@@ -22,14 +31,15 @@ const steps = (live: string, staging: string): { why: string; command: string[];
     why: 'Why a rule has no effect: what overrides it, and the smallest change that wins',
     command: ['why', 'camera-colour', '/harbours/skerry'],
   },
+  { why: 'Mend the four mistakes as the hints say', fixes: demoFixes, command: ['check', '--quiet'] },
   { why: 'Do the rules also work on staging, where the IDs differ?', command: ['compare', 'live', 'staging'] },
   {
-    why: 'Build one stylesheet and one script, read them back and compare them with the check (despite the four mistakes)',
-    command: ['build', '--as', 'bundle', '--out', 'local-needle', '--force'],
+    why: 'Build one stylesheet and one script, read them back and compare them with the check',
+    command: ['build', '--as', 'bundle', '--out', 'local-needle'],
   },
   {
     why: 'Build a snippet for one page, ready to paste',
-    command: ['build', '--as', 'snippets', '--page', '/harbours/skerry', '--force'],
+    command: ['build', '--as', 'snippets', '--page', '/harbours/skerry'],
     quiet: true,
   },
   {
@@ -73,8 +83,12 @@ export const command = defineCommand<DemoArguments>({
     const before = process.cwd();
     process.chdir(directory);
     try {
-      for (const { why, command: words, quiet } of steps(servers[0].address, servers[1].address)) {
+      for (const { why, fixes = [], command: words, quiet } of steps(servers[0].address, servers[1].address)) {
         if (why) output.out(colour.dim(`# ${why}`));
+        for (const [file, from, to] of fixes) {
+          writeFileSync(file, readFileSync(file, 'utf8').replace(from, to));
+          output.out(colour.dim(`#   ${file}: ${from.trim()} → ${to.trim().replace(/\s+/g, ' ')}`));
+        }
         output.out(colour.bold(`$ local-needle ${words.join(' ')}`));
         // One stream, so that findings are below the command that made them.
         await runLine(words, { out: output.out, log: quiet ? () => undefined : output.out });
@@ -86,7 +100,6 @@ export const command = defineCommand<DemoArguments>({
       await Promise.all(servers.map((server) => server.close()));
     }
     output.out(`${colour.bold('Try next')}, in ${directory}:`);
-    output.out(`  fix .promo-feild in rules/tickets.css and nite-boat in rules/site.css, then run: local-needle check`);
     output.out(`  see the pages in your browser: local-needle preview`);
     output.out(
       `  read local-needle/local-needle.css: every selector is limited to its pages, with the note of its rule above it`,

@@ -51,7 +51,7 @@ export function convertText(
   lines.push('');
   if (differences.length === 0)
     lines.push(
-      `${colour.green('Verified')} on ${count(proof.pages, 'page')} at ${count(proof.viewports, 'viewport')}${proof.states.length > 0 ? ` (${proof.states.join(' ')} too)` : ''}: every element looks as it did with the old files.\n  ${proof.elements} elements, ${proof.values} values compared.`,
+      `${colour.green('Verified')} on ${count(proof.pages, 'page')} at ${count(proof.viewports, 'viewport')}${proof.states.length > 0 ? ` (${proof.states.join(' ')} too)` : ''}: every element looks as it did with the old files.\n  ${proof.touched} of ${proof.elements} elements are matched by the converted CSS or the rules; the ${proof.values} values that these set there were compared.\n  All other values follow from the same declarations as before.`,
     );
   else {
     lines.push(`${colour.red('Not the same')}: ${count(differences.length, 'value')} would change.`);

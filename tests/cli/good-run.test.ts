@@ -181,16 +181,18 @@ describe('demo', () => {
     ])
       expect(out).toContain(shown);
     const checked = await run(join(directory, 'ferries'), ['check', '--format', 'json']);
-    expect(checked.status).toBe(1);
+    expect(checked.status).toBe(0);
     const report = JSON.parse(checked.out) as CheckReport;
     expect(report.totals.rules).toBeGreaterThanOrEqual(12);
     expect(report.cells.filter(({ verdict }) => verdict === 'hit').length).toBeGreaterThan(report.cells.length / 2);
-    expect(report.findings.map(({ code, hint }) => [code, hint])).toEqual(
-      expect.arrayContaining([
-        ['missing-element', '.promo-field matches 1 there (typo).'],
-        ['missing-page', 'path("/routes/night-boat") matches /routes/night-boat.'],
-      ]),
-    );
+    for (const hint of [
+      '.promo-field matches 1 there (typo).',
+      'path("/routes/night-boat") matches /routes/night-boat.',
+    ])
+      expect(out).toContain(hint);
+    // What convert wrote passes the check as well.
+    const built = await run(join(directory, 'ferries'), ['build']);
+    expect([built.status, built.out]).toEqual([0, expect.stringContaining('39 rules for 32 pages')]);
     expect((await runBuilt(directory, ['demo', 'ferries'])).status).toBe(2);
   });
 });

@@ -1,7 +1,9 @@
+import fc from 'fast-check';
 import { convert, type OldFile } from '../../src/core/convert/convert.js';
 import { ProblemError } from '../../src/core/place.js';
 import { readRuleFile } from '../../src/project/rule-file.js';
-import { siteOf } from '../helpers.js';
+import { proveConversion, whereLoaded } from '../../src/core/convert/proof.js';
+import { runsOf, siteOf } from '../helpers.js';
 
 const inside = '<div id="m" class="x"><p class="x y">a</p><p class="y">b</p></div><footer class="x">f</footer>';
 const { view } = siteOf(
@@ -222,4 +224,62 @@ test.each([
     expect(problem?.message).toContain(message);
     expect(problem?.at).toEqual({ file: `old.${file.kind}`, line, column });
   }
+});
+
+test('what was converted passes a check, with the reason why what the old CSS missed is accepted', () => {
+  const { rules } = converted([
+    { kind: 'css', text: 'body.winter #front-only { color: red; } body.winter .x { color: teal; }' },
+  ]);
+  expect(plain(rules)).toContain(
+    'pages: body-class(winter); allow: missing-element "The old CSS matches nothing there either."; #front-only',
+  );
+});
+
+test('the values that the proof compares are enough: comparing every value finds a difference where it does, and nowhere else', () => {
+  const declarations = ['color: teal', 'font-size: 2em', '--c: red', 'color: var(--c)', 'width: 2em', 'margin: 1px'];
+  const line = fc.record({
+    selector: fc.constantFrom('.x', '.y', 'div', '#m .y', 'p:hover', '.x::before'),
+    declaration: fc.constantFrom(...declarations),
+    /** What becomes of it: it stays, it becomes a rule, or a wrong one. */
+    fate: fc.constantFrom('left', 'right', 'right', 'wrong', 'lost'),
+  });
+  const siteSheet = fc.constantFrom('', 'p { padding: 1em; border-color: var(--c, blue); } .x .y { color: inherit; }');
+  const differs = { narrow: 0, all: 0 };
+  fc.assert(
+    fc.property(fc.array(line, { minLength: 1, maxLength: 6 }), siteSheet, (lines, sheet) => {
+      const text = (some: typeof lines) =>
+        some.map(({ selector, declaration }) => `body.page-1 ${selector} { ${declaration} }`).join('\n');
+      const others = { 'color: teal': 'color: red', 'margin: 1px': 'margin: 2px' } as Record<string, string>;
+      const written = lines
+        .filter(({ fate }) => fate === 'right' || fate === 'wrong')
+        .map(
+          ({ selector, declaration, fate }) =>
+            `${selector} { ${fate === 'wrong' ? (others[declaration] ?? 'color: red') : declaration} }`,
+        );
+      const { view: own, input } = siteOf(
+        {
+          '/': `<style>${sheet}</style><body class="page-1">${inside}</body>`,
+          '/two': `<body class="page-2">${inside}</body>`,
+        },
+        written.length > 0 ? `@needle r { pages: page-id(1); ${written.join(' ')} }` : '',
+      );
+      const left = lines.filter(({ fate }) => fate === 'left');
+      const old = {
+        ...{ text: text(lines), page: null, leftover: left.length > 0 ? text(left) : null },
+        converted: lines.filter(({ fate }) => fate !== 'left').map(({ selector }) => `body.page-1 ${selector}`),
+      };
+      const options = { viewports: input.viewports, place: 'head-end' as const, openAnew: own.open };
+      const present = whereLoaded([old], own, 'head-end');
+      const [narrow, all] = [false, true].map((exhaustive) =>
+        proveConversion([old], input.rules, own, { ...options, present, exhaustive }),
+      );
+      expect(narrow?.differences.length === 0).toBe(all?.differences.length === 0);
+      differs.narrow += Number((narrow?.differences.length ?? 0) > 0);
+      differs.all += 1;
+    }),
+    { numRuns: runsOf(300, 5000) },
+  );
+  // Both happen often.
+  expect(differs.narrow / differs.all).toBeGreaterThan(0.2);
+  expect(differs.narrow / differs.all).toBeLessThan(0.95);
 });

@@ -1,11 +1,15 @@
 import type { Viewport } from '../css/cascade/media.js';
+import { check } from '../check/check.js';
+import type { FindingCode } from '../finding.js';
+import type { PageDocument } from '../page/document.js';
+import type { Page } from '../page/page.js';
 import type { View } from '../page/view.js';
 import type { Place } from '../place.js';
 import type { Rule } from '../rule/rule.js';
 import { merged, type Block } from './blocks.js';
 import type { Left } from './left.js';
 import { leftoversOf, unscopedOf } from './leftovers.js';
-import { proveConversion, ruleOf, type Difference, type ConvertProof } from './proof.js';
+import { proveConversion, ruleOf, whereLoaded, type Difference, type ConvertProof } from './proof.js';
 import { scriptsIn, sheetsIn, type OldFile, type Script, type Sheet } from './sources.js';
 import { blockText, leftoverOf, scriptRuleText } from './write.js';
 
@@ -20,6 +24,8 @@ export interface ConvertInput {
   taken: string[];
   /** The folder of scripts, as rules name it: `converted`. */
   scriptFolder: string;
+  /** Called for each page that is compared. */
+  onPage?: (done: number, page: Page) => void;
   /** Reads the text of a rule file. */
   readRules: (text: string, scripts: Map<string, string>) => Rule[];
 }
@@ -45,11 +51,17 @@ const mostRounds = 12;
  * Converts old CSS and snippets into rules. A block whose conversion would change any captured page is written in
  * another way, or stays where it is. Throws ProblemError with the place if a file cannot be read.
  */
-export function convert(input: ConvertInput): ConvertResult {
+export function convert(given: ConvertInput): ConvertResult {
+  const input = { ...given, view: keepingPages(given.view) };
   const { view, files } = input;
   const left: Left[] = [];
   const sheets = files.flatMap((file) => sheetsIn(file, view));
   const scripts = files.flatMap((file) => scriptsIn(file, view, left));
+  const present = whereLoaded(
+    sheets.map(({ text, file: { page } }) => ({ text, page })),
+    view,
+    input.place,
+  );
   for (let round = 0; ; round++) {
     const written = writeAll(sheets, scripts, input);
     const old = sheets.map(({ text, root, blocks, file: { page } }) => ({
@@ -58,10 +70,15 @@ export function convert(input: ConvertInput): ConvertResult {
         .filter(({ level }) => level !== 'left')
         .flatMap(({ styles }) => styles.flatMap(({ originals }) => originals)),
     }));
-    const proof = proveConversion(old, input.readRules(written.rules, written.scripts), view, input);
+    const rules = input.readRules(written.rules, written.scripts);
+    const proof = proveConversion(old, rules, view, {
+      ...input,
+      present,
+      openAnew: given.view.open,
+    });
     if (proof.differences.length === 0 || round === mostRounds)
       return {
-        ...written,
+        ...writeAll(sheets, scripts, input, acceptanceFor(rules, input)),
         leftovers: leftoversOf(files, sheets, scripts),
         left: [...left, ...unscopedOf(sheets, view)],
         proof,
@@ -82,6 +99,26 @@ export function convert(input: ConvertInput): ConvertResult {
   }
 }
 
+/** Elements of pages that are kept open; a page of more is opened each time. */
+const mostKept = 200_000;
+
+/** A view that keeps its first pages open, since converting looks at each page several times. Their documents must not change. */
+function keepingPages(view: View): View {
+  const kept = new Map<Page, PageDocument>();
+  let elements = 0;
+  return {
+    ...view,
+    open(page) {
+      const document = kept.get(page) ?? view.open(page);
+      if (!kept.has(page) && elements + document.elements.length <= mostKept) {
+        kept.set(page, document);
+        elements += document.elements.length;
+      }
+      return document;
+    },
+  };
+}
+
 const reasonFor = (block: Block, differences: Difference[]) => {
   const own = differences.find(({ page }) => block.pages.includes(page));
   return (
@@ -91,7 +128,12 @@ const reasonFor = (block: Block, differences: Difference[]) => {
 };
 
 /** Everything that could be converted, as text. */
-function writeAll(sheets: Sheet[], scripts: Script[], { taken, scriptFolder, view }: ConvertInput) {
+function writeAll(
+  sheets: Sheet[],
+  scripts: Script[],
+  { taken, scriptFolder, view }: ConvertInput,
+  allowed = new Map<string, string[]>(),
+) {
   const names = new Set(taken);
   const blocks = new Map<string, Block[]>();
   const converted: ConvertResult['converted'] = [];
@@ -99,7 +141,7 @@ function writeAll(sheets: Sheet[], scripts: Script[], { taken, scriptFolder, vie
   const active = sheets.flatMap((sheet) => sheet.blocks.filter(({ level }) => level !== 'left'));
   for (const { block, from } of merged(active)) {
     const name = nameFor(block, names, view);
-    texts.push(blockText(name, block));
+    texts.push(blockText(name, block, allowed.get(name) ?? []));
     blocks.set(name, from);
     const selectors = block.styles.flatMap((style) => style.selectors).length;
     const what = `${selectors} selector${selectors === 1 ? '' : 's'}`;
@@ -123,6 +165,26 @@ function writeAll(sheets: Sheet[], scripts: Script[], { taken, scriptFolder, vie
 
 const conditionText = ({ conditions, except }: Pick<Block, 'conditions' | 'except'>) =>
   conditions.map((terms) => terms.join(' ')).join(', ') + (except.length > 0 ? ` but ${except.join(', ')}` : '');
+
+/** Why what a check finds wrong with a converted rule is accepted: no page changes by it. */
+const acceptances: Partial<Record<FindingCode, string>> = {
+  'missing-element': 'The old CSS matches nothing there either.',
+  overridden: 'The old CSS is overridden there too.',
+};
+
+/** The `allow` lines that converted rules need to pass a check, by the rule's name. */
+function acceptanceFor(rules: Rule[], { view, viewports, place }: ConvertInput): Map<string, string[]> {
+  const { findings } = check({
+    ...{ rules, view: (visitor) => (visitor === null ? view : null), viewports, place },
+    ...{ keptVisible: [], expectations: [], others: [], findings: [], states: {}, visitors: [], loading: null },
+    ...{ paths: 'handles', viewport: viewports[0]?.name ?? '', state: null, visitor: null, today: '', hints: null },
+  });
+  const codes = new Map<string, Set<FindingCode>>();
+  for (const { level, rule, code } of findings)
+    if (level === 'error' && rule !== null) codes.set(rule, (codes.get(rule) ?? new Set()).add(code));
+  const lineOf = (code: FindingCode) => `allow: ${code} "${acceptances[code] ?? 'The old CSS did the same.'}";`;
+  return new Map([...codes].map(([rule, own]) => [rule, [...own].map(lineOf)]));
+}
 
 /** A new rule name, from its only page or the class of its pages. */
 function nameFor(

@@ -114,7 +114,8 @@ function onBodyAlone(view: View): (simple: string) => boolean {
     let answer = known.get(simple);
     if (answer === undefined) {
       const match = compileMatcher(simple);
-      const tags = new Set(view.site.pages.flatMap((page) => match(view.open(page)).map(({ tagName }) => tagName)));
+      const pages = view.words().pagesFor(simple);
+      const tags = new Set(pages.flatMap((page) => match(view.open(page)).map(({ tagName }) => tagName)));
       answer = tags.size === 1 && tags.has('body');
       known.set(simple, answer);
     }

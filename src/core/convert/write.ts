@@ -3,17 +3,18 @@ import type { AtRule, ChildNode, Declaration, Root, Rule as StyleRule } from 'po
 import { selectorsOf, withAbsoluteUrls, type Block, type ConvertedStyle, type Resolve } from '../convert/blocks.js';
 import type { ConvertedScript } from '../convert/script.js';
 
-/** Writes a block as a rule. */
-export function blockText(name: string, block: Block): string {
+/** Writes a block as a rule. `allow`: what it accepts, as descriptors. */
+export function blockText(name: string, block: Block, allow: string[]): string {
   const { styles, level, resolve } = block;
   const only = block.except.length > 0 && styles.every(hidesOnly) ? onlyHereText(block) : null;
   const lines = [
     ...(block.note ? [`note: ${writeString(block.note)};`] : []),
     ...(level === 'best' && only
-      ? [`pages: ${block.except.join(', ')};`, ...only]
+      ? [`pages: ${block.except.join(', ')};`, ...allow, ...only]
       : [
           `pages: ${block.conditions.map((terms) => terms.join(' ')).join(', ')};`,
           ...(block.except.length > 0 ? [`except: ${block.except.join(', ')};`] : []),
+          ...allow,
           ...stylesText(styles, level === 'best', resolve),
         ]),
   ];
