@@ -113,7 +113,7 @@ class Crawler {
     queryKeys: [],
     refused: null,
   };
-  private readonly queries = new QueryDifferences();
+  private readonly queries: QueryDifferences;
   private ended: SessionEnded | null = null;
 
   constructor(
@@ -122,6 +122,7 @@ class Crawler {
   ) {
     this.origin = new URL(options.address).origin;
     this.slots = pLimit(options.parallel);
+    this.queries = new QueryDifferences(options.pathOptions.queryKeys ?? []);
   }
 
   async run(): Promise<CrawlResult> {

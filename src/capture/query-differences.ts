@@ -19,9 +19,13 @@ const mostKeys = 8;
 export class QueryDifferences {
   private readonly byKey = new Map<string, Set<string>>();
 
+  /** `known`: parameters that are part of paths already. */
+  constructor(private readonly known: string[]) {}
+
   /** Notes an address that has the path of one that is captured already. */
   note(url: URL): void {
     for (const [key, value] of url.searchParams) {
+      if (this.known.includes(key)) continue;
       const seen = this.byKey.get(key) ?? new Set();
       if (value !== '' && seen.size < 10_000) seen.add(url.href);
       this.byKey.set(key, seen);

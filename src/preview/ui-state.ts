@@ -86,10 +86,13 @@ export function panelState(
     shownPath: path,
     problem: wording.problem(session),
     handles: page
-      ? targetOptions(page, around).map(({ condition, sole, sharedWith, why }) => ({
-          ...{ condition, sole, why },
-          pages: sharedWith.length + 1,
-        }))
+      ? targetOptions(page, around)
+          // A rule made in the panel takes one condition.
+          .filter(({ condition }) => !condition.includes('; except: '))
+          .map(({ condition, sole, sharedWith, why }) => ({
+            ...{ condition, sole, why },
+            pages: sharedWith.length + 1,
+          }))
       : [],
     rules,
     notices: touched ? (seen?.notices ?? []) : [],

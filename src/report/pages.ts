@@ -49,7 +49,7 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
       page.pageId ? printable(page.pageId.value) : colour.dim('none'),
       sole.length > 0 ? printable(sole.join(' ')) : colour.amber('none, path only'),
       colour.dim(printable(shared.map(({ css }) => css.replace(/^body/, '')).join(' '))),
-      printable(page.title.slice(0, page.title.length - ending)),
+      printable(page.title.endsWith(ending) ? page.title.slice(0, page.title.length - ending.length) : page.title),
     ];
   });
   const lines = [
@@ -77,12 +77,15 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
   return lines.map((line) => (line.startsWith(' ') ? line : wrapped(line, style))).join('\n');
 }
 
-/** The length of the ending that all titles share: usually the site's name. */
-function commonEnding([first = '', ...others]: string[]): number {
-  let length = others.length === 0 ? 0 : first.length;
-  for (const title of others) while (!title.endsWith(first.slice(first.length - length))) length--;
-  const ending = first.slice(first.length - length);
-  return /^\s*[·|–—:-]/u.test(ending) ? length : 0;
+/** The ending that nearly all titles share, such as ` – Saltmere Ferries`: usually the site's name. Empty if there is none. */
+function commonEnding(titles: string[]): string {
+  const counts = new Map<string, number>();
+  for (const title of titles) {
+    const ending = /\s*[·|–—:-]\s[^·|–—:]*$/u.exec(title)?.[0];
+    if (ending !== undefined) counts.set(ending, (counts.get(ending) ?? 0) + 1);
+  }
+  const [[ending, amount] = ['', 0]] = [...counts].sort(([, a], [, b]) => b - a);
+  return amount > 1 && amount >= 0.8 * titles.length ? ending : '';
 }
 
 /** How reliable a form is, in words: its IDs should differ from page to page, on many pages. */

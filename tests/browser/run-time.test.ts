@@ -45,7 +45,7 @@ describeInBrowser('local-needle.js', () => {
   ): Promise<Page> {
     const { text } = needleScript(marks, tasks, {
       ...form,
-      pathOptions: { dropExtension: '.html' },
+      pathOptions: { dropExtension: '.html', queryKeys: ['p'] },
     });
     const page = await browser.newPage();
     await page.route('**/*', (route) => {
@@ -71,6 +71,8 @@ describeInBrowser('local-needle.js', () => {
     ['/about.html', mark({ path: '/about' }), true],
     ['/about?x=1#y', mark({ path: '/about' }), true],
     ['/abouts', mark({ path: '/about' }), false],
+    ['/about?p=4', mark({ path: '/about' }), false],
+    ['/about?p=4&x=1', mark({ path: '/about', queries: [['p', '4']] }), true],
     ['/winter/lights', mark({ pattern: '/winter/*', pages: [] }), true],
     ['/winter', mark({ pattern: '/winter/*', pages: ['/winter'] }), false],
     ['/?p=12', mark({ path: '/', queries: [['p', '12']] }), true],

@@ -436,3 +436,51 @@ describe('Stylesheets that were not captured', () => {
     expect([status, log]).toEqual([2, expect.stringContaining(message)]);
   });
 });
+
+describe('Pages that differ in their query alone', () => {
+  const project = (rules: string) => {
+    const entries: [string, string][] = [
+      ['/', 'home'],
+      ['/?p=4', 'postid-4'],
+      ['/?p=4&page=2', 'postid-4 paged-2'],
+      ['/?p=5', 'postid-5'],
+    ];
+    const entry = ([url, body]: [string, string]) => ({
+      request: { method: 'GET', url: `http://saltmere.example${url}` },
+      response: {
+        status: 200,
+        headers: [{ name: 'content-type', value: 'text/html' }],
+        content: { mimeType: 'text/html', text: pageHtml(`class="${body}"`, '<h1 class="x">a</h1>', body) },
+      },
+    });
+    return folderWith({
+      'local-needle.yaml':
+        'version: 1\nsites: { live: { har: a.har, query-keys: [p, page] } }\npage-id: { in: body-class, like: "postid-{id}" }\n',
+      'a.har': JSON.stringify({ log: { version: '1.2', entries: entries.map(entry) } }),
+      'rules/a.css': rules,
+    });
+  };
+
+  test.each([
+    ['path("/")', ['/']],
+    ['path("/") query("p=4")', ['/?p=4', '/?p=4&page=2']],
+    ['path("/") query("p=4") query("page=2")', ['/?p=4&page=2']],
+    ['page-id(4); except: body-class(paged-2)', ['/?p=4']],
+  ])('are told apart by %s, in the check and in what ships', async (pages, paths) => {
+    const directory = project(`@needle a { pages: ${pages}; page-count: ${paths.length}; .x { color: teal; } }`);
+    const { cells } = await checked(directory);
+    expect(cells.map(({ page }) => page)).toEqual(paths);
+    const { status, log } = await run(directory, ['build', '--fail-on', 'never']);
+    expect([status, log]).toEqual([0, '']);
+  });
+
+  test('are offered with what really picks them', async () => {
+    const { out } = await run(project(''), ['pages', '/?p=4']);
+    expect(out).toMatch(/pages: path\("\/"\) query\("p=4"\);\t2 pages/);
+    expect(out).toMatch(/pages: page-id\(4\); except: body-class\(paged-2\);\tthis page only/);
+    expect((await run(project(''), ['pages', '/?p=5'])).out).toMatch(/query\("p=5"\);\tthis page only\tanother copy/);
+    expect((await run(project('@needle a { pages: query("p=4&page=2"); @hide .x; }'), ['check'])).log).toContain(
+      'Write query("p=4") query("page=2")',
+    );
+  });
+});

@@ -16,7 +16,6 @@ import { normalisePath, pathPattern, type PathOptions } from '../page/path.js';
 import type { View } from '../page/view.js';
 import type { Rule } from '../rule/rule.js';
 import { reachedPages } from '../target/delivery.js';
-import type { RunTimeAddress } from '../target/run-time-addresses.js';
 import { firstDifference } from './first-difference.js';
 import type { ReadBuild, ReadTask } from './read-back.js';
 import { SelectorStarts } from './selector-starts.js';
@@ -89,7 +88,7 @@ class BuildProof {
   delivered(page: Page, document: PageDocument): OurSheet<Owner> | null {
     const brought = this.delivery.to(page);
     if (!brought) return null;
-    setMarks(document, page, brought.build.addresses);
+    setMarks(document, page, brought.build);
     const sheet = this.sheetFor(brought);
     const may = sheet.starts.on(document);
     const here = { ...sheet, rules: sheet.rules.filter((rule) => may.has(rule)) };
@@ -111,7 +110,7 @@ class BuildProof {
   /** Whether a selector or a task of the build begins to match on the page's `html` and `body`. */
   private mayReach(page: Page, { starts }: ReadSheet, { build }: Brought): boolean {
     const outline = outlineOf(page);
-    setMarks(outline, page, build.addresses);
+    setMarks(outline, page, build);
     if (starts.on(outline).size > 0) return true;
     return build.tasks.some(({ current, scope }) => !current && compileTest(scope)(outline));
   }
@@ -181,14 +180,16 @@ function ownedSheet(
 }
 
 /** Marks `html` as local-needle.js would. */
-function setMarks(document: PageDocument, page: Page, addresses: RunTimeAddress[]): void {
+function setMarks(document: PageDocument, page: Page, { addresses, queryKeys }: ReadBuild): void {
   const query = new URLSearchParams(page.path.split('?')[1] ?? '');
   const path = normalisePath(page.path.replace(/\?.*$/, ''));
   const names = addresses
     .filter(
       (mark) =>
         mark.queries.every(([key, value]) => query.getAll(key).includes(value)) &&
-        (mark.path === null || mark.path.replace(/\?.*$/, '') === path) &&
+        (mark.path === null ||
+          (mark.path.replace(/\?.*$/, '') === path &&
+            (mark.queries.length > 0 || !queryKeys.some((key) => query.has(key))))) &&
         (mark.pattern === null || pathPattern(mark.pattern)(path)),
     )
     .map(({ name }) => name);

@@ -10,6 +10,8 @@ import type { RunTimeAddress } from '../target/run-time-addresses.js';
 export interface ReadBuild {
   sheet: Sheet;
   addresses: RunTimeAddress[];
+  /** See NeedleWork.queryKeys. */
+  queryKeys: string[];
   tasks: ReadTask[];
 }
 
@@ -24,9 +26,10 @@ export interface ReadTask {
 
 /** Reads a build's stylesheet and script. Throws Error if the script was not written by a build. */
 export function readBuild(css: string, js: string | null): ReadBuild {
-  const { marks = [], tasks = [] } = js === null ? {} : workOf(js);
+  const { marks = [], tasks = [], queryKeys = [] } = js === null ? {} : workOf(js);
   return {
     sheet: compileSheet(css),
+    queryKeys: queryKeys as string[],
     addresses: (marks as Partial<RunTimeAddress>[]).map(
       ({ name = '', path = null, pattern = null, pages = [], queries = [] }): RunTimeAddress => ({
         name,

@@ -3,6 +3,8 @@ export interface NeedleWork {
   /** Addresses that only the script can match; each match becomes a word of `data-local-needle` on `html`. */
   marks: { name: string; path?: string; pattern?: string; pages?: string[]; queries?: [string, string][] }[];
   dropExtension?: string;
+  /** Parameters that tell pages apart: a path alone means an address without them. */
+  queryKeys?: string[];
   /** The file name of the stylesheet that the script is beside. */
   sheetName?: string;
   tasks: ShippedTask[];
@@ -52,7 +54,8 @@ export function needle(work: NeedleWork): void {
       .filter(
         ({ path, pattern, pages, queries = [] }) =>
           queries.every(([key, value]) => query.getAll(key).includes(value)) &&
-          (path === undefined || path === pathname) &&
+          (path === undefined ||
+            (path === pathname && (queries.length > 0 || !work.queryKeys?.some((key) => query.has(key))))) &&
           (pattern === undefined ||
             (window.URLPattern ? new URLPattern({ pathname: pattern }).test({ pathname }) : pages?.includes(pathname))),
       )

@@ -28,7 +28,7 @@ export interface ScriptForm {
 export function needleScript(
   addresses: RunTimeAddress[],
   tasks: Task[],
-  { site, pathOptions: { dropExtension = '' }, minify, sheetName }: ScriptForm,
+  { site, pathOptions: { dropExtension = '', queryKeys = [] }, minify, sheetName }: ScriptForm,
 ): { text: string; map: string } {
   const marks = addresses.map(({ name, path, pattern, pages, queries }) => ({
     name,
@@ -41,6 +41,7 @@ export function needleScript(
   const add = (text: string) => void sources.addSource({ content: new MagicString(text) });
   const settings = Object.entries({
     dropExtension: dropExtension || undefined,
+    queryKeys: queryKeys.length > 0 && addresses.some(({ path }) => path !== null) ? queryKeys : undefined,
     sheetName: sheetName ?? undefined,
     marks,
   })

@@ -1,3 +1,5 @@
+import { parseCondition } from './condition.js';
+import { conditionPages } from './pages.js';
 import { pathCondition } from './path-condition.js';
 import { indexOf, pagesWith } from './site-index.js';
 import { handlesOf } from '../page/handles.js';
@@ -86,7 +88,8 @@ function candidatesFor(pages: Page[], site: Site, handles: 'any' | 'path' | 'bod
       }
     });
     if (handles === 'body') continue;
-    add(pathCondition(page.path), [page]);
+    const exact = pathCondition(page.path);
+    add(exact, page.path.includes('?') ? conditionPages(parseCondition(exact).condition, site) : [page]);
     for (const [text, picked] of sectionsOf(page, site)) add(text, picked);
   }
   return [...found.values()];

@@ -6,5 +6,7 @@ export const pathCondition = (path: string) => {
   const [bare = '', query] = path.split('?');
   const literal = isPathPattern(bare) ? bare.replace(/[*{}()+?:\\]/g, '\\$&') : bare;
   const written = (text: string) => writeString(text.replace(/"/g, '%22'));
-  return `path(${written(literal)})${query === undefined ? '' : ` query(${written(query)})`}`;
+  const queries = query === undefined ? [] : [...new URLSearchParams(query)];
+  const pairs = queries.map(([key, value]) => ` query(${written(new URLSearchParams([[key, value]]).toString())})`);
+  return `path(${written(literal)})${pairs.join('')}`;
 };

@@ -65,4 +65,4 @@ export class RunTimeAddresses {
 
 /** An address as messages show it. */
 export const addressText = ({ path, pattern, queries }: RunTimeAddress) =>
-  path ?? pattern ?? queries.map((pair) => pair.join('=')).join('&');
+  (path ?? pattern ?? '') + (queries.length > 0 ? `?${queries.map((pair) => pair.join('=')).join('&')}` : '');

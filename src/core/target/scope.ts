@@ -5,7 +5,7 @@ import type { Page, Site } from '../page/page.js';
 import type { Rule } from '../rule/rule.js';
 import { parseCondition, type Condition } from './condition.js';
 import { reachedPages } from './delivery.js';
-import { alternativePages } from './pages.js';
+import { alternativePages, conditionPages } from './pages.js';
 import { pathCondition } from './path-condition.js';
 import { RunTimeAddresses, type RunTimeAddress } from './run-time-addresses.js';
 import { indexOf } from './site-index.js';
@@ -186,6 +186,9 @@ export function addressesOf(rule: Rule, site: Site, paths: RunTimeAddresses['pat
 /** The scope of some pages, by what picks each of them. */
 export function scopeOfPages(pages: Page[], target: ScopeTarget): Scope | null {
   const { condition } = parseCondition(pages.map(({ path }) => pathCondition(path)).join(', '));
+  const picked = conditionPages(condition, target.site);
+  if (picked.size !== new Set(pages).size)
+    throw new Error(`${pages.map(({ path }) => path).join(', ')} cannot be told from other pages by address`);
   const found = combinations({ pages: condition, except: null }, [], target);
   const branches = found.flatMap(({ tests }) => (tests.length > 0 ? branchesOf(tests, '') : []));
   return branches.length > 0 ? { branches } : null;

@@ -1,3 +1,6 @@
+import { parseCondition } from './condition.js';
+import { expressionFor } from './expression.js';
+import { conditionPages } from './pages.js';
 import { pathCondition } from './path-condition.js';
 import { handlesOf, type Handle } from '../page/handles.js';
 import { pagesWith } from './site-index.js';
@@ -34,13 +37,33 @@ export function targetOptions(page: Page, site: Site): TargetOption[] {
     };
   });
   const told = handles.some(({ sole }) => sole);
+  const condition = pathCondition(page.path);
+  const others = pagesAt(condition, site).filter((other) => other !== page);
+  // `page_id=13`: another copy of the site may number its pages otherwise.
+  const isNumbered = /\bquery\("[^"]*=(\d+|[0-9a-f]{8,})"\)/i.test(condition);
   const path: TargetOption = {
-    condition: pathCondition(page.path),
+    condition,
     css: null,
     kind: 'path',
-    sole: true,
-    sharedWith: [],
-    why: `works on every copy of the site; ${told ? 'ships as the unique handle of the page' : 'needs local-needle.js, since the page has no unique handle'}`,
+    sole: others.length === 0,
+    sharedWith: others.map((other) => other.path),
+    why: `${isNumbered ? 'another copy of the site may have another number' : 'works on every copy of the site'}; ${told ? 'ships as the unique handle of the page' : 'needs local-needle.js, since the page has no unique handle'}`,
   };
-  return [path, ...handles.filter(({ sole }) => sole), ...handles.filter(({ sole }) => !sole)];
+  // What every page has picks none out.
+  const shared = handles.filter(({ sole, sharedWith }) => !sole && sharedWith.length + 1 < site.pages.length);
+  return [path, ...withException(page, site, told), ...handles.filter(({ sole }) => sole), ...shared];
 }
+
+/** A handle of a page and an exception that together pick it alone, if it has no unique handle. */
+function withException(page: Page, site: Site, hasUnique: boolean): TargetOption[] {
+  const found = hasUnique ? null : expressionFor([page], site, 'body');
+  if (!found?.except) return [];
+  return [
+    {
+      ...{ condition: `${found.pages}; except: ${found.except}`, css: null, kind: 'body-class', sole: true },
+      ...{ sharedWith: [], why: 'ships as plain CSS; picks this page alone as long as no other page gets these' },
+    },
+  ];
+}
+
+const pagesAt = (condition: string, site: Site) => [...conditionPages(parseCondition(condition).condition, site)];

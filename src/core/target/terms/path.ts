@@ -20,7 +20,7 @@ function readPath(argument: string): Omit<PathTerm, keyof TermOf<string>> {
     const [path = '', query = ''] = argument.split(/[?#]/);
     throw badPath(
       `The path "${argument}" contains a query or a fragment`,
-      `Write path("${path}")${argument.includes('?') ? ` query("${query}")` : ''}.`,
+      `Write ${argument.includes('?') ? pathCondition(`${path}?${query}`) : `path("${path}")`}.`,
     );
   }
   if (!/^(\/|https?:\/\/)/.test(argument))

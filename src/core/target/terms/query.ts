@@ -10,7 +10,11 @@ export interface QueryTerm extends TermOf<'query'> {
 export const query: TermKind<QueryTerm> = {
   form: 'function',
   read: (argument) => {
-    const [[key, value] = ['', '']] = [...new URLSearchParams(argument)];
+    const [[key, value] = ['', ''], ...others] = [...new URLSearchParams(argument)];
+    if (others.length > 0) {
+      const each = argument.split('&').map((pair) => `query("${pair}")`);
+      throw new TextError('query(…) takes one parameter', 0, `Write ${each.join(' ')}.`);
+    }
     if (!key) throw new TextError('query(…) needs a parameter and its value', 0, 'Write query("p=12").');
     return { key, value };
   },
