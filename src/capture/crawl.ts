@@ -315,8 +315,13 @@ class Crawler {
       }
       if (!(error instanceof FetchFailure)) throw error;
       if (error.leadsTo && isSignIn(error.leadsTo) && this.options.watch && !isSignIn(url)) {
-        this.ended ??= new SessionEnded(`${url} redirects to ${error.leadsTo}`);
-        return;
+        try {
+          await this.options.watch.redirected(url, error.leadsTo);
+        } catch (ended) {
+          if (!(ended instanceof SessionEnded)) throw ended;
+          this.ended ??= ended;
+          return;
+        }
       }
       if (error.leadsTo === undefined || new URL(error.leadsTo).origin === this.origin) this.result.complete = false;
       if (url === new URL(this.options.address).href) this.fatal = error;
@@ -349,7 +354,8 @@ class Crawler {
     if (!/html/i.test(type || 'html') || !looksLikeHtml(answer.body)) return;
     const charset = charsetOf(answer.headers);
     const { html } = decodePage(answer.body, charset);
-    await this.options.watch?.see(url, { url: answer.url, status: answer.status, html });
+    const closed = await this.options.watch?.see(url, { url: answer.url, status: answer.status, html });
+    if (closed) return this.miss(url, closed);
     if (this.ended) return;
     await this.keep(final, answer.url, html, answer.body, {
       charset,
@@ -385,7 +391,8 @@ class Crawler {
     if (status >= 300 && !this.isPage(status, url, path)) return;
     if (new URL(final).origin !== this.origin)
       throw new FetchFailure(`it redirects to ${final.slice(0, 200)}, which is not followed`, final);
-    await this.options.watch?.see(url, { url: final, status, html });
+    const closed = await this.options.watch?.see(url, { url: final, status, html });
+    if (closed) return this.miss(url, closed);
     if (this.ended) return;
     await this.keep(normalisePath(final, this.options.pathOptions), final, html, new TextEncoder().encode(html), {
       charset: 'utf-8',

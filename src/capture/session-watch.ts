@@ -33,22 +33,42 @@ export class SessionWatch {
     this.marker = match && ((html) => match(readDocument(html)).length > 0);
   }
 
-  /** Looks at a page that was requested as the visitor. Throws SessionEnded. */
-  async see(asked: string, page: ServedPage): Promise<void> {
+  /**
+   * Looks at a page that was requested as the visitor. Returns why it is not the visitor's page, though the session lasts;
+   * null if it is. Throws SessionEnded.
+   */
+  async see(asked: string, page: ServedPage): Promise<string | null> {
     const isFirst = this.first === null;
     this.first ??= page;
-    if (isSignIn(page.url) && !isSignIn(asked)) throw new SessionEnded(`${asked} redirects to ${page.url}`);
+    if (isSignIn(page.url) && !isSignIn(asked)) return this.suspect(`${asked} redirects to ${page.url}`, isFirst);
     if (this.marker) {
-      if (this.marker(page.html)) return;
-      // A page may lack the marker; the first one has it while the session lasts.
-      const again = isFirst ? null : await this.ask(this.first.url, 'visitor');
-      if (isFirst || !again || !this.marker(again.html)) throw new SessionEnded(`${page.url} lacks the marker`);
-      return;
+      if (!this.marker(page.html)) await this.suspect(`${page.url} lacks the marker`, isFirst);
+      return null;
     }
-    if (isSignIn(page.url) || !hasPasswordField(page.html)) return;
+    if (isSignIn(page.url) || !hasPasswordField(page.html)) return null;
     const guest = await this.ask(page.url, 'guest');
     if (guest && guest.url === page.url && guest.status < 400 && hasPasswordField(guest.html))
-      throw new SessionEnded(`${page.url} shows the same password field as to a guest`);
+      await this.suspect(`${page.url} shows the same password field as to a guest`, isFirst);
+    return null;
+  }
+
+  /** A redirect to the sign-in page of another address. Throws SessionEnded unless the session lasts. */
+  redirected = (asked: string, to: string) => this.suspect(`${asked} redirects to ${to}`, this.first === null);
+
+  /** Asks for the first page once more: a single page may be closed to a visitor whose session lasts. */
+  private async suspect(why: string, isFirst: boolean): Promise<string> {
+    const { first } = this;
+    if (isFirst || !first) throw new SessionEnded(why);
+    const now = await this.ask(first.url, 'visitor');
+    const lasts = now && (this.marker ? this.marker(now.html) : await this.isVisitors(now, first));
+    if (!lasts) throw new SessionEnded(why);
+    return 'it asks the visitor to sign in';
+  }
+
+  /** Whether an answer for the first page is the visitor's, which differs from the guest's. */
+  private async isVisitors(now: ServedPage, first: ServedPage): Promise<boolean> {
+    const guest = await this.ask(first.url, 'guest');
+    return now.url === first.url && guest !== null && lookOf(now) !== lookOf(guest);
   }
 
   /** Compares the first page once more, at the end of a run. Throws SessionEnded if it has become the guest's page. */

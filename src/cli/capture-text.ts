@@ -45,7 +45,7 @@ export function leftOutText(
   const left = [...result.notFollowed];
   for (const [path, reason] of left.slice(0, 5)) out(`  not followed: ${printable(path)}: ${printable(reason)}`);
   if (left.length > 5) out(`  and ${count(left.length - 5, 'more link')} that look as if they did something`);
-  const [first] = left;
+  const first = left.find(([, reason]) => !reason.includes('sign out'));
   if (first)
     out(
       `  To capture such a page, list its path in local-needle.yaml: sites.${name}.follow: [${JSON.stringify(first[0])}]`,

@@ -149,6 +149,20 @@ describe('A visitor’s capture', () => {
     expect(readdirSync(join(directory, 'captured'))).toEqual(['live.member']);
   });
 
+  test('goes on where a single page asks to sign in again', async () => {
+    const { address } = await memberSite('/account/logout', (path) =>
+      path === '/admin'
+        ? { status: 302, to: '/login?again' }
+        : path.startsWith('/login')
+          ? page('<input type=password>')
+          : undefined,
+    );
+    const directory = projectFor(address, '    also-capture: [/admin]\n');
+    const { status, out, log } = await run(directory, ['capture', '--visitor', 'member', '--parallel', '1'], signedIn);
+    expect([status, log]).toEqual([0, expect.stringContaining('it asks the visitor to sign in')]);
+    expect(out).toContain('live as member: 3 pages');
+  });
+
   test('that is never valid is told: exit 3 where the site shows its form, else a line', async () => {
     const form = await site((path) => (path === '/' ? page('<input type="password">') : undefined));
     const refused = await run(projectFor(form.address), ['capture', '--visitor', 'member'], signedIn);
