@@ -135,8 +135,11 @@ export const command = defineCommand<CheckArguments>({
         { message: '--accept keeps the verdicts of all rules on all pages', hint: 'Leave out the rules and --page.' },
       ]);
     const style = styleFor(process.stdout, process.env);
+    const isNarrowed = args.rules.length > 0 || args.page !== undefined;
     const shown = (report: CheckReport) =>
-      args.format === 'json' ? JSON.stringify(report, null, 2) : checkText(report, style, { quiet: args.quiet });
+      args.format === 'json'
+        ? JSON.stringify(report, null, 2)
+        : checkText(report, style, { quiet: args.quiet, narrowed: isNarrowed });
     if (args.watch && (args.out !== undefined || !['text', 'json'].includes(args.format)))
       throw new ProblemError([
         {
@@ -144,9 +147,9 @@ export const command = defineCommand<CheckArguments>({
           hint: 'Remove --watch, or --out and --format.',
         },
       ]);
-    const withLost = ({ project, input, content, keep }: OpenedCheck, plain: CheckReport) => {
+    const withLost = ({ project, source, input, content, keep }: OpenedCheck, plain: CheckReport) => {
       keep();
-      const pages = (args.page ?? []).map((path) => pageAt(path, content.site).path);
+      const pages = (args.page ?? []).map((path) => pageAt(path, content.site, source.pathOptions).path);
       const narrowing = { rules: args.rules.map((name) => ruleNamed(name, project.rules).name), pages };
       const accepted = args.accept ? null : readAccepted(project.directory);
       const lost = accepted ? noLongerHitSince(accepted, plain, input.viewports[0]?.name ?? '') : [];
@@ -170,7 +173,7 @@ export const command = defineCommand<CheckArguments>({
       report = withBrowserVerdicts(report, await inBrowser(read, log));
     }
     const inForm = await (written[args.format]?.(report, read.project.directory) ??
-      checkText(report, args.out === undefined ? style : plainStyle, { quiet: args.quiet }));
+      checkText(report, args.out === undefined ? style : plainStyle, { quiet: args.quiet, narrowed: isNarrowed }));
     if (args.out === undefined) out(inForm.replace(/\r?\n$/, ''));
     else {
       const text = inForm.endsWith('\n') ? inForm : `${inForm}\n`;

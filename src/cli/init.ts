@@ -3,6 +3,7 @@ import { join, relative, resolve, sep } from 'node:path';
 import { readFolder } from '../capture/folder.js';
 import { linksWithoutExtension } from '../capture/extension.js';
 import type { SiteContent } from '../capture/site-content.js';
+import { compileMatcher } from '../core/page/elements.js';
 import { soleHandles } from '../core/target/site-index.js';
 import { ProblemError } from '../core/place.js';
 import { configurationSchema, cssCustomData } from '../project/schema.js';
@@ -149,18 +150,23 @@ viewports: { desktop: 1280x800, phone: 390x844 }
 `;
 }
 
+/** What an example can hide, if it is on the page. */
+const examples = ['footer', '.footer', 'nav', 'header', 'aside', 'p'];
+
 function exampleText(content: SiteContent | null): string {
   const page =
     content?.site.pages.find((each) => each.path !== '/' && soleHandles(each, content.site).length > 0) ??
     content?.site.pages[0];
   const path = page?.path.replace(/["\\]/g, '\\$&') ?? '/';
+  const document = page && content?.open(page);
+  const hidden = examples.find((each) => document && compileMatcher(each)(document).length > 0) ?? 'footer';
   return `/* A rule says which pages, which elements, what to do there, and why. */
 
 @needle example {
   note: "What this is for; the note ships as a comment.";
   pages: path("${path}");
   paused: yes; /* remove this line to ship the rule */
-  @hide footer;
+  @hide ${hidden};
   h1 { color: teal; }
 }
 `;

@@ -17,14 +17,18 @@ const checkColumns: Column[] = [
 export function checkText(
   report: CheckReport,
   style: Style,
-  { pagesShown = 1, quiet = false }: { pagesShown?: number; quiet?: boolean } = {},
+  {
+    pagesShown = 1,
+    quiet = false,
+    narrowed = false,
+  }: { pagesShown?: number; quiet?: boolean; narrowed?: boolean } = {},
 ): string {
   const { colour } = style;
   const { rules, pages } = report.totals;
   const lines = [
     `${colour.bold(report.site)}: ${count(rules, 'rule')}, ${count(pages, 'page')}, at ${report.viewport}`,
     '',
-    ...(quiet ? [] : [cellsTable(report, style, pagesShown), '']),
+    ...(quiet ? [] : [cellsTable(report, style, pagesShown, narrowed), '']),
     ...variationLines(report, style),
     ...findingsText(report.findings, style),
     ...findingsText(report.notes, style),
@@ -34,9 +38,10 @@ export function checkText(
   return lines.join('\n');
 }
 
-function cellsTable(report: CheckReport, style: Style, pagesShown: number): string {
+function cellsTable(report: CheckReport, style: Style, pagesShown: number, narrowed: boolean): string {
   const { colour, width } = style;
-  if (report.rules.length === 0) return '  There are no rules yet. local-needle add NAME writes one.';
+  if (report.rules.length === 0)
+    return narrowed ? '  No rule targets this.' : '  There are no rules yet. local-needle add NAME writes one.';
   const rows = report.rules.flatMap((rule) => {
     if (rule.status !== 'active')
       return [

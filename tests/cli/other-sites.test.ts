@@ -474,6 +474,12 @@ describe('Pages that differ in their query alone', () => {
     expect([status, log]).toEqual([0, '']);
   });
 
+  test('narrow a check, which says so where no rule targets them', async () => {
+    const directory = project('@needle a { pages: page-id(5); .x { color: teal; } }');
+    expect((await run(directory, ['check', '--page', '/?p=5'])).out).toContain('1 cell: 1 hit');
+    expect((await run(directory, ['check', '--page', '/?p=4'])).out).toContain('No rule targets this.');
+  });
+
   test('are offered with what really picks them', async () => {
     const { out } = await run(project(''), ['pages', '/?p=4']);
     expect(out).toMatch(/pages: path\("\/"\) query\("p=4"\);\t2 pages/);
