@@ -1,6 +1,7 @@
 // Writes src/core/css/browser-tables.json from the Chromium on this machine: which properties there are and the longhands
 // that each stands for, their initial values and whether they are inherited, the values that it takes or refuses otherwise
-// than css-tree's syntax data has it, and which pseudo-classes and pseudo-elements a selector may hold. Run: npm run tables
+// than css-tree's syntax data has it, which pseudo-classes and pseudo-elements a selector may hold, and what may follow a
+// pseudo-element. Run: npm run tables
 import { writeFileSync } from 'node:fs';
 import { lexer, definitionSyntax } from 'css-tree';
 import { chromium } from 'playwright-core';
@@ -122,11 +123,26 @@ const tables = await page.evaluate(
       const called = needsArgument[name] && CSS.supports(`selector(${marker}${name}(${needsArgument[name]}))`);
       return plain || called;
     };
+    const form = (name) =>
+      needsArgument[name] ? `${name}(${/^(is|not|where)$/.test(name) ? ':hover' : needsArgument[name]})` : name;
+    const follows = (element) => (text) => CSS.supports(`selector(::${form(element)}${text})`);
+    const afterPseudoElements = Object.fromEntries(
+      pseudoElements
+        .filter(known('::'))
+        .map((element) => [
+          element,
+          [
+            ...pseudoClasses.filter((name) => follows(element)(`:${form(name)}`)).map((name) => `:${name}`),
+            ...pseudoElements.filter((name) => follows(element)(`::${form(name)}`)).map((name) => `::${name}`),
+          ],
+        ]),
+    );
     return {
       properties,
       initial,
       inherited,
       supported,
+      afterPseudoElements,
       pseudoClasses: pseudoClasses.filter(known(':')),
       pseudoElements: pseudoElements.filter(known('::')),
     };
@@ -153,7 +169,7 @@ const object = (entries) =>
 const { properties, initial, inherited } = tables;
 writeFileSync(
   new URL('../src/core/css/browser-tables.json', import.meta.url),
-  `{\n  "chromium": "${version}",\n  "pseudoClasses": ${JSON.stringify(tables.pseudoClasses)},\n  "pseudoElements": ${JSON.stringify(tables.pseudoElements)},\n  "inherited": ${JSON.stringify(inherited)},\n  "properties": ${object(properties)},\n  "initial": ${object(initial)},\n  "differences": ${object(differences)}\n}\n`,
+  `{\n  "chromium": "${version}",\n  "pseudoClasses": ${JSON.stringify(tables.pseudoClasses)},\n  "pseudoElements": ${JSON.stringify(tables.pseudoElements)},\n  "afterPseudoElements": ${object(Object.fromEntries(Object.entries(tables.afterPseudoElements).filter(([, list]) => list.length > 0)))},\n  "inherited": ${JSON.stringify(inherited)},\n  "properties": ${object(properties)},\n  "initial": ${object(initial)},\n  "differences": ${object(differences)}\n}\n`,
 );
 console.log(
   `Chromium ${version}: ${Object.keys(properties).length} properties, ${tables.pseudoClasses.length} pseudo-classes, ${tables.pseudoElements.length} pseudo-elements, ${Object.keys(differences).length} properties with values that css-tree reads otherwise.`,

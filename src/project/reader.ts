@@ -131,9 +131,9 @@ export class Reader implements ActionReader {
   }
 
   /** The selectors of a list, or null with a finding where browsers would drop it. */
-  selectors(node: ChildNode, text: string, offset: number): Selector[] | null {
-    const fault = selectorFault(text);
-    if (!fault) return parseSelectorList(text);
+  selectors(node: ChildNode, text: string, offset: number, relative = false): Selector[] | null {
+    const fault = selectorFault(text, relative);
+    if (!fault) return parseSelectorList(text, relative);
     this.found('invalid-css', node, offset + fault.offset, fault.message, { hint: fault.hint });
     return null;
   }

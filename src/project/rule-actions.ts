@@ -82,7 +82,8 @@ function addDeclaration(
 
 function readStyleRule(node: StyleRule, around: Enclosing, rule: Rule, reader: Reader): void {
   const text = node.raws.selector?.raw ?? node.selector;
-  const selectors = reader.selectors(node, text, 0);
+  const isRelative = around.parents !== null || around.within.some(({ name }) => name.toLowerCase() === 'scope');
+  const selectors = reader.selectors(node, text, 0, isRelative);
   if (!selectors) return;
   const absolute = around.parents ? resolveNested(selectors, around.parents.selectors) : selectors;
   readContent(

@@ -164,24 +164,35 @@ export function groupFindings(findings: Finding[]): Finding[][] {
   return [...groups.values()];
 }
 
+const placeText = ({ at }: Finding) => (at ? `${at.file}:${at.line}:${at.column}` : null);
+
 /** Findings as text; those that differ only in their page or their rule are reported once. */
 export function findingsText(findings: Finding[], style: Style): string[] {
   const { colour } = style;
   return groupFindings(findings).flatMap((group) => {
     const [first] = group;
     if (!first) return [];
-    const { code, level, rule, at, message } = first;
+    const { code, level, rule, message } = first;
     const head = { error: colour.red, warning: colour.amber, note: colour.cyan }[level](level);
-    const where = at ? `${at.file}:${at.line}:${at.column}` : '';
+    const where = placeText(first) ?? '';
     const others = [
-      ...new Set(group.slice(1).flatMap(({ address, page, rule: other }) => address ?? page ?? other ?? [])),
+      ...new Set(
+        group
+          .slice(1)
+          .flatMap((each) => each.address ?? each.page ?? (each.rule === rule ? placeText(each) : each.rule) ?? []),
+      ),
     ];
     const hints = [...new Set(group.flatMap(({ hint }) => hint ?? []))];
     return [
       `${head} ${colour.bold(code)}  ${where}${rule ? `  ${rule}` : ''}`,
       wrapped(`  ${printable(message)}.`.replace(/\.\.$/, '.'), style),
       ...(others.length > 0
-        ? [wrapped(`  the same ${first.page ? 'on' : 'for'} ${printable(firstFew(others, 3))}`, style)]
+        ? [
+            wrapped(
+              `  the same ${first.page ? 'on' : group.every((each) => each.rule === rule) ? 'at' : 'for'} ${printable(firstFew(others, 3))}`,
+              style,
+            ),
+          ]
         : []),
       ...hints.slice(0, 2).map((hint) => wrapped(`  ${colour.cyan('→')} ${printable(hint)}`, style, 2)),
       '',

@@ -3,10 +3,11 @@ import { chromium, type Browser, type Page } from 'playwright-core';
 import { renderPage } from '../../demo/site.js';
 import { demoPages } from '../../demo/pages.js';
 import { chromiumPath } from '../../src/browser/chromium.js';
-import { parseSelectorList } from '../../src/core/css/selector.js';
+import { parseSelectorList, parseSiteSelectors, selectorParts } from '../../src/core/css/selector.js';
+import { closedAtEnd } from '../../src/core/css/selector-grammar.js';
 import { readDocument } from '../../src/core/page/document.js';
 import { compileMatcher } from '../../src/core/page/elements.js';
-import { describeInBrowser } from '../helpers.js';
+import { describeInBrowser, runsOf } from '../helpers.js';
 
 const extra = `<div id="Case" class="Card big">x</div><p class="x"></p><p class="x"> </p><p class="x"><!-- c --></p>
 <dl><dt>a<dd class="x">b<dt>c<dd>d</dl><input type="checkbox" checked><input disabled><input required placeholder="p"><input type="TEXT" readonly>
@@ -125,5 +126,82 @@ describeInBrowser('Elements matched, against Chromium', () => {
       ),
       { numRuns: 60 },
     );
+  });
+
+  /** Valid selectors, and mutations of them that seldom are. */
+  const part = fc.constantFrom(
+    ...`div .x #Case * p:hover :not(.x) :not(.x, li) :is(.x, li) :is(.x, >) :is() :where(::before, p) :has(> .x) :has(+ li) :nth-child(2n+1)`.split(
+      / (?=[.#*:a-z])(?![^(]*\))/,
+    ),
+    ...[
+      ':nth-child(2 of .x)',
+      ':nth-of-type(2)',
+      ':nth-of-type(1 of .x)',
+      '[class]',
+      '[type="text"]',
+      '[class~="x"]',
+      '[data-a=b i]',
+      '::before',
+      ':after',
+      '::marker',
+      '::part(a)',
+      '::slotted(p)',
+      '::file-selector-button',
+      ':root',
+      ':focus-within',
+      ':lang(en)',
+      '*|p',
+      '/* c */',
+    ],
+  );
+  const joint = fc.constantFrom('', '', ' ', ' > ', ' + ', '~', '>', ', ', ' > > ', '/* c */');
+  const valid = fc
+    .array(fc.tuple(part, joint), { minLength: 1, maxLength: 4 })
+    .map((list) => list.map(([one, join], index) => (index === list.length - 1 ? one : one + join)).join(''));
+  const broken = fc
+    .tuple(
+      valid,
+      fc.nat(),
+      fc.constantFrom('', '>', '+ ', ':', '.', '*', '(', ')', '[', '"', ',', '::before', ' ', '#1'),
+    )
+    .map(([text, at, what]) => {
+      const place = at % (text.length + 1);
+      return what === ''
+        ? text.slice(0, place) + text.slice(place + 1)
+        : text.slice(0, place) + what + text.slice(place);
+    });
+
+  test('are valid and match what Chromium takes and matches, however they are put together or broken', async () => {
+    const source = html.replace(/<script[^>]*><\/script>|<link[^>]*>/g, '');
+    await page.setContent(source, { waitUntil: 'domcontentloaded' });
+    const tree = readDocument(source);
+    const all = fc.sample(fc.oneof(valid, broken), {
+      numRuns: runsOf(500, 5000),
+      seed: Number(process.env['ORACLE_SEED'] ?? 7),
+    });
+    const theirs = await page.evaluate((list) => {
+      return list.map((text) => {
+        try {
+          return [...document.querySelectorAll(text)].filter((each) => !each.closest('html > head')).length;
+        } catch {
+          return null;
+        }
+      });
+    }, all);
+    const ours = all.map((text) => {
+      const selectors = parseSiteSelectors(closedAtEnd(text));
+      if (!selectors) return null;
+      const matched = selectors.flatMap((each) => {
+        const { element, pseudo } = selectorParts(each.text);
+        return pseudo === '' ? compileMatcher(element)(tree) : [];
+      });
+      return new Set(matched).size;
+    });
+    const differing = all.flatMap((text, index) =>
+      ours[index] === theirs[index] ? [] : [`${text}: ${ours[index]}; Chromium: ${theirs[index]}`],
+    );
+    expect(differing).toEqual([]);
+    expect(theirs.filter((each) => each === null).length / all.length).toBeGreaterThan(0.2);
+    expect(theirs.filter((each) => each !== null).length / all.length).toBeGreaterThan(0.3);
   });
 });

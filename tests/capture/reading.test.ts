@@ -64,7 +64,10 @@ describe('What a page and a stylesheet point to', () => {
     ['<area href="/map">', ['/map'], []],
   ])('%s', (html, pages, styles) => {
     const absolute = (list: string[]) => list.map((path) => `http://saltmere.example${path}`);
-    expect(linksOf(`<!doctype html><body>${html}`, own)).toEqual({ pages: absolute(pages), styles: absolute(styles) });
+    expect(linksOf(`<!doctype html><body>${html}`, own)).toMatchObject({
+      pages: absolute(pages),
+      styles: absolute(styles),
+    });
   });
 
   test.each([

@@ -283,3 +283,31 @@ describe('A site that cannot be read', () => {
     expect(report.findings.map(({ code }) => code)).toEqual(['bad-charset', 'not-html']);
   });
 });
+
+test.each([
+  '.x > { color: red; }',
+  '> .x { color: red; }',
+  '@hide .x >;',
+  '@hide .x > > p;',
+  '@hide **;',
+  '@hide .x::before b;',
+  '@hide p:nth-of-type(1 of .x);',
+  '@swap .x + { text: "a"; }',
+  '@only-here :not(.x >);',
+])('%s is dropped by browsers: it is reported, and does not ship', async (action) => {
+  const directory = smallProject(`@needle a { pages: page-id(1); .x { color: teal; } ${action} }`);
+  const { out } = await run(directory, ['check', '--format', 'json']);
+  const { findings, cells } = JSON.parse(out) as CheckReport;
+  expect(findings.map(({ code }) => code)).toEqual(['invalid-css']);
+  expect(cells.map(({ actions }) => actions.length)).toEqual([1]);
+});
+
+test.each(['.x { > p { color: red; } }', '.x { & > p { color: red; } }', '@scope (.x) { > p { color: red; } }'])(
+  '%s may begin with a combinator',
+  async (styles) => {
+    const directory = smallProject(`@needle a { pages: page-id(1); ${styles} }`, {
+      'public/index.html': pageHtml('class="page-1"', '<div class="x"><p>'),
+    });
+    expect((await run(directory, ['check'])).out).toContain('1 cell: 1 hit');
+  },
+);

@@ -226,6 +226,21 @@ test.each([
   }
 });
 
+test.each([
+  ['body.page-1 .2col .x', 'browsers ignore it: '],
+  ['.page-1 .x >', 'browsers ignore it: Nothing follows ">"'],
+  ['body.page-1 .x::before b', 'browsers ignore it: Nothing can be selected below ::before'],
+  ['.page-1 .x, .page-2 .y:foo', 'browsers ignore it: '],
+  ['.page-1 *|p', 'a rule cannot hold it: '],
+])('what browsers drop is left over, and never stops the command: %s', (selector, reason) => {
+  const { rules, left, leftovers } = converted([
+    { kind: 'css', text: `${selector} { color: red; }\nbody.page-1 .x { color: teal; }` },
+  ]);
+  expect(plain(rules)).toBe('@needle front { pages: page-id(1); .x { color: teal; } }');
+  expect(left.map((each) => each.reason)).toEqual([expect.stringContaining(reason)]);
+  expect([...leftovers.values()]).toEqual([expect.stringContaining(selector)]);
+});
+
 test('what was converted passes a check, with the reason why what the old CSS missed is accepted', () => {
   const { rules } = converted([
     { kind: 'css', text: 'body.winter #front-only { color: red; } body.winter .x { color: teal; }' },

@@ -60,7 +60,7 @@ describe('Nesting', () => {
     ['&, .b &', '.a', ['.a', '.b .a']],
     ['.c:not(&)', '.a', ['.c:not(.a)']],
   ])('%s inside %s', (child, parent, expected) => {
-    expect(resolveNested(parseSelectorList(child), parseSelectorList(parent)).map(({ text }) => text)).toEqual(
+    expect(resolveNested(parseSelectorList(child, true), parseSelectorList(parent)).map(({ text }) => text)).toEqual(
       expected,
     );
   });

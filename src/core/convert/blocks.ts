@@ -97,7 +97,9 @@ export function blocksOf({ root, file, scopeOf, resolve }: BlockInput): Block[] 
 /** The selectors of a style rule that name pages, grouped by these pages. */
 function partsOf(node: StyleRule, scopeOf: BlockInput['scopeOf'], resolve: Resolve | null) {
   const scoped: { scope: PageScope; selectors: string[]; originals: string[]; conditions: string[][] }[] = [];
-  for (const selector of namesUnknownFile(node, resolve) ? [] : selectorsOf(node)) {
+  // What browsers drop, or a rule cannot hold, stays where it is.
+  const stays = selectorFault(node.selector) !== null || namesUnknownFile(node, resolve);
+  for (const selector of stays ? [] : selectorsOf(node)) {
     const scope = scopeOf(selector);
     if (!scope) continue;
     const key = (each: PageScope) => JSON.stringify([each.terms, each.except]);

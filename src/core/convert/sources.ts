@@ -1,6 +1,7 @@
 import { parseFragment } from 'parse5';
 import { CssSyntaxError, parse, type Root, type Rule as StyleRule } from 'postcss';
 import { attribute, elementsIn } from '../page/document.js';
+import { parseSiteSelectors, selectorFault } from '../css/selector.js';
 import { compileMatcher } from '../page/elements.js';
 import { expressionFor } from '../target/expression.js';
 import type { Page } from '../page/page.js';
@@ -56,10 +57,14 @@ export function sheetsIn(file: OldFile, view: View): Sheet[] {
     const resolve = resolverFor(file, text, view);
     const scopeOf = scopeFor(file, view);
     const blocks = blocksOf({ root, file: file.name, scopeOf, resolve });
-    const whyLeft = (node: StyleRule, selector: string) =>
-      scopeOf(selector) && namesUnknownFile(node, resolve)
+    const whyLeft = (node: StyleRule, selector: string) => {
+      const fault = selectorFault(node.selector);
+      if (fault)
+        return `${parseSiteSelectors(node.selector) === null ? 'browsers ignore it' : 'a rule cannot hold it'}: ${fault.message}`;
+      return scopeOf(selector) && namesUnknownFile(node, resolve)
         ? 'it contains a relative URL, and no captured page shows where this stylesheet is served from'
         : null;
+    };
     for (const block of blocks) block.at.line += line - 1;
     return { file, root, text, offset, line, blocks, whyLeft };
   });

@@ -2,8 +2,16 @@ import { BoundedMap } from '../bounded-map.js';
 import { generate, parse, walk, type CssNode, type Selector as SelectorNode, type SelectorList } from 'css-tree';
 import { suggestion } from '../nearest.js';
 import { faultOf, TextError, type TextFault } from '../place.js';
+import { readName } from './strings.js';
 import { statePseudoClasses } from '../page/pseudo-classes.js';
 import tables from './browser-tables.json' with { type: 'json' };
+import {
+  checkArgument,
+  checkOrderWithin,
+  closedAtEnd,
+  legacyPseudoElements,
+  withoutInvalidArms,
+} from './selector-grammar.js';
 
 /** One complex selector of a list, as the author wrote it. */
 export interface Selector {
@@ -12,15 +20,18 @@ export interface Selector {
   offset: number;
 }
 
-/** Pseudo-elements that CSS 2 wrote with one colon. */
-const legacyPseudoElements = ['before', 'after', 'first-line', 'first-letter'];
+/** Why browsers would drop a selector list; null if they take it. `relative`: see parseSelectorList. */
+export const selectorFault = (text: string, relative = false): TextFault | null =>
+  faultOf(() => parseSelectorList(text, relative));
 
-/** Why browsers would drop a selector list; null if they take it. */
-export const selectorFault = (text: string): TextFault | null => faultOf(() => parseSelectorList(text));
-
-/** Splits and validates a selector list (Selectors Level 4, as Chromium implements it). Throws TextError. */
-export function parseSelectorList(text: string): Selector[] {
+/**
+ * Splits and validates a selector list (Selectors Level 4, as Chromium implements it). `relative`: each may begin with a
+ * combinator, as in a nested rule. Throws TextError.
+ */
+export function parseSelectorList(given: string, relative = false): Selector[] {
+  const text = plainText(closedAtEnd(given));
   const list = selectorTree(text);
+  checkListOrder(list, relative);
   walk(list, (node: CssNode) => {
     checkForRule(node);
     checkSimpleSelector(node);
@@ -49,23 +60,30 @@ const nothing = ':where(:not(*))';
  * The selectors of a list in a site's stylesheet, as Chromium reads it: null where one of them makes it drop the whole
  * rule. What a forgiving list (Selectors 4, 18.1) leaves out is left out.
  */
-export function parseSiteSelectors(text: string): Selector[] | null {
+export function parseSiteSelectors(given: string): Selector[] | null {
+  if (isTooDeep(given)) return null;
+  const plain = plainText(given);
+  const text =
+    !/:(is|where|-webkit-any)\(/i.test(plain) || parses(plain) ? plain : withoutInvalidArms(plain, parses, nothing);
   const parts = text.split(',');
   if (parts.every((part) => isPlainSelector(part.trim())))
     return parts.map((part) => ({ text: part.trim(), offset: 0 }));
   try {
     const list = selectorTree(text);
+    checkListOrder(list, false, true);
     const changes: [start: number, end: number, text: string][] = [];
-    for (const selector of list.children.toArray()) forgive(selector, changes);
+    for (const selector of list.children.toArray()) forgive(selector, changes, text);
     const changed = changes.length > 0;
     let result = text;
     for (const [start, end, by] of changes.sort((a, b) => b[0] - a[0])) {
       result = result.slice(0, start) + by + result.slice(end);
     }
     const read = changed ? selectorTree(result) : list;
-    return read.children.toArray().map((node) => {
+    return read.children.toArray().flatMap((node) => {
       const start = node.loc?.start.offset ?? 0;
-      return { text: result.slice(start, node.loc?.end.offset).trim(), offset: start };
+      const own = { text: result.slice(start, node.loc?.end.offset).trim(), offset: start };
+      const standsForNothing = mayHoldPseudoElement(own.text) && /:(is|where)\(/i.test(selectorParts(own.text).pseudo);
+      return standsForNothing ? [] : [own];
     });
   } catch (error) {
     if (error instanceof TextError || error instanceof RangeError) return null;
@@ -77,6 +95,7 @@ export function parseSiteSelectors(text: string): Selector[] | null {
 export const isSiteSelector = (text: string) => {
   try {
     const list = selectorTree(text);
+    checkListOrder(list, false);
     walk(list, (node: CssNode) => checkSimpleSelector(node));
     return true;
   } catch {
@@ -85,7 +104,7 @@ export const isSiteSelector = (text: string) => {
 };
 
 /** Validates a selector and its arguments; collects parts that browsers drop. Throws TextError. */
-function forgive(node: CssNode, changes: [number, number, string][]): void {
+function forgive(node: CssNode, changes: [number, number, string][], text: string): void {
   const [start, end] = 'loc' in node ? [node.loc?.start.offset ?? 0, node.loc?.end.offset ?? 0] : [0, 0];
   checkSimpleSelector(node);
   if (node.type === 'TypeSelector' && node.name.includes('|')) {
@@ -93,14 +112,28 @@ function forgive(node: CssNode, changes: [number, number, string][]): void {
     if (space !== '*' && space !== '') throw new TextError(`"${space}" is not a known namespace`, start);
     changes.push([start, end, space === '*' ? name : nothing]);
   }
+  if (node.type === 'AttributeSelector' && node.name.name.includes('|')) {
+    const [space, name = ''] = node.name.name.split('|');
+    if (space !== '*' && space !== '') throw new TextError(`"${space}" is not a known namespace`, start);
+    const at = text.indexOf(node.name.name, start);
+    changes.push([at, at + node.name.name.length, name]);
+  }
   if (node.type === 'PseudoClassSelector') {
     const name = node.name.toLowerCase();
+    const first = node.children?.first;
+    if (first?.type === 'Nth' && first.selector && containsPseudoElement(first.selector)) {
+      changes.push([start, end, nothing]);
+      return;
+    }
     const list = node.children?.first;
     if (forgiving.includes(name)) {
       const arms = list?.type === 'SelectorList' ? list.children.toArray() : [];
       const kept = arms.flatMap((arm) => {
         const inner: [number, number, string][] = [];
-        const fault = faultOf(() => forgive(arm, inner));
+        const fault = faultOf(() => {
+          if (arm.type === 'Selector') checkOrderWithin(arm, false);
+          forgive(arm, inner, text);
+        });
         return fault || containsPseudoElement(arm) ? [] : [{ arm, inner }];
       });
       if (kept.length === 0) changes.push([start, end, nothing]);
@@ -116,9 +149,11 @@ function forgive(node: CssNode, changes: [number, number, string][]): void {
       if (list && containsPseudoElement(list)) throw new TextError(`":${name}()" holds a pseudo-element`, start);
     }
   }
-  if (node.type === 'Nth' && node.selector) forgive(node.selector, changes);
+  if (node.type === 'Nth' && node.selector) {
+    forgive(node.selector, changes, text);
+  }
   if ('children' in node && node.children && typeof node.children !== 'string')
-    for (const child of node.children.toArray()) forgive(child, changes);
+    for (const child of node.children.toArray()) forgive(child, changes, text);
 }
 
 function containsPseudoElement(node: CssNode): boolean {
@@ -129,6 +164,44 @@ function containsPseudoElement(node: CssNode): boolean {
   });
   return found;
 }
+
+/** Selectors inside of one another that are read; browsers have a limit too. */
+const mostDepth = 200;
+
+function isTooDeep(text: string): boolean {
+  let depth = 0;
+  for (const [bracket] of text.matchAll(/[()]/g)) if ((depth += bracket === '(' ? 1 : -1) > mostDepth) return true;
+  return false;
+}
+
+const parses = (text: string) => faultOf(() => selectorTree(text)) === null;
+
+function checkListOrder(list: SelectorList, relative: boolean, forgiving = false): void {
+  for (const each of list.children.toArray()) if (each.type === 'Selector') checkOrderWithin(each, relative, forgiving);
+}
+
+/** A selector without its comments; one that keeps two words apart stays, so that they don't become one. */
+const plainText = (text: string) => withPlainNames(withoutComments(text));
+
+/** A selector with the names of its pseudo-classes and pseudo-elements written without escapes. */
+const withPlainNames = (text: string) =>
+  text.includes('\\')
+    ? text.replace(/(::?)([\w-]*\\[\w\\-]*)/g, (all, colons: string, name: string) => {
+        const plain = readName(name);
+        return /^[\w-]+$/.test(plain) ? colons + plain : all;
+      })
+    : text;
+
+const withoutComments = (text: string) =>
+  text.includes('/*')
+    ? text.replace(
+        /("(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')|\/\*[^]*?\*\//g,
+        (all: string, string: string | undefined, at: number) =>
+          string !== undefined || (/[\w-]/.test(text[at - 1] ?? '') && /[\w-]/.test(text[at + all.length] ?? ''))
+            ? all
+            : '',
+      )
+    : text;
 
 function selectorTree(text: string): SelectorList {
   if (text.trim() === '') throw new TextError('The selector is empty', 0);
@@ -160,7 +233,7 @@ function checkForRule(node: CssNode): void {
   }
   if (
     node.type === 'PseudoClassSelector' &&
-    ['is', 'where', 'not', 'has'].includes(node.name.toLowerCase()) &&
+    ['not', 'has'].includes(node.name.toLowerCase()) &&
     isEmptyList(node.children?.first)
   ) {
     throw new TextError(
@@ -172,7 +245,10 @@ function checkForRule(node: CssNode): void {
 }
 
 function checkSimpleSelector(node: CssNode): void {
+  checkArgument(node, generate(node));
   const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
+  if (node.type === 'AttributeSelector' && node.flags && !node.matcher)
+    throw new TextError(`"${node.flags}" needs a value to go with`, offset);
   if (node.type === 'AttributeSelector' && node.flags && node.flags.toLowerCase() !== 'i') {
     throw new TextError(`"${node.flags}" is not a known flag of an attribute selector`, offset, 'Use i, or remove it.');
   }

@@ -169,8 +169,9 @@ const ownPseudos = Object.fromEntries(
 function renameOwn(tokens: Token[][]): void {
   for (const token of tokens.flat()) {
     if (token.type !== 'pseudo') continue;
-    // `:nth-child(2 of .x)` is left to css-select.
-    const withList = typeof token.data === 'string' && / of /i.test(token.data);
+    // `:nth-child(2 of .x)` is left to css-select, which wants a space after `of`.
+    const withList = typeof token.data === 'string' && /\sof(?![\w-])/i.test(token.data);
+    if (withList) token.data = String(token.data).replace(/\sof(?![\w-])\s*/i, ' of ');
     if ((token.name === 'scope' || Object.hasOwn(pseudoClasses, token.name)) && !withList)
       token.name = own + token.name;
     if (Array.isArray(token.data)) renameOwn(token.data);
