@@ -46,7 +46,8 @@ async function inTerminal(command, columns) {
   const line = `stty cols ${columns}; exec ${process.execPath} ${program} ${command}`;
   const env = { ...process.env, TERM: 'xterm-256color', SHELL: '/bin/sh' };
   const { stdout } = await call('script', ['-qec', line, '/dev/null'], env);
-  return stdout.replace(/\r/g, '');
+  // A progress bar hides the cursor, draws over itself, and shows the cursor again.
+  return stdout.replace(/\x1b\[\?25l[^]*?\x1b\[\?25h(\x1b\[[0-9;?]*[A-Za-z]|\r)*/g, '').replace(/\r/g, '');
 }
 
 const colours = new Convert({

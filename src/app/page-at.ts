@@ -4,7 +4,7 @@ import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 
 /** The page at a path in any spelling. Throws ProblemError with the nearest path. */
-export function pageAt(path: string, site: Site, options: PathOptions = {}): Page {
+export function pageAt(path: string, site: Site, options: PathOptions): Page {
   const page = site.byPath.get(path) ?? site.byPath.get(normalisePath(path, options));
   if (page) return page;
   const near = nearPath(path, site);

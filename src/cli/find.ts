@@ -54,7 +54,7 @@ export const command = defineCommand<FindArguments>({
     const report = find({
       view,
       query,
-      page: args.page === undefined ? null : pageAt(args.page, view.site),
+      page: args.page === undefined ? null : pageAt(args.page, view.site, source.pathOptions),
       state: look.state === null ? null : (look.states[look.state] ?? null),
       isLate: () => Date.now() > end,
     });

@@ -47,12 +47,12 @@ export const command = defineCommand<PagesArguments>({
     ['$0 pages /tickets/pay', 'each way to target one page, ready to paste'],
   ],
   async run(args, { out }) {
-    const { content } = openPages(args);
+    const { content, source } = openPages(args);
     const { site, found } = content;
     const style = styleFor(process.stdout, process.env);
     const json = (value: unknown) => JSON.stringify(value, null, 2);
     if (args.page !== undefined) {
-      const page = pageAt(args.page, site);
+      const page = pageAt(args.page, site, source.pathOptions);
       if (args.format === 'csv') throw new ProblemError([oneFormOnly]);
       out(args.format === 'json' ? json(pageReport(page, site)) : pageText(page, site, style));
       return status.fine;

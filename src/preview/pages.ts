@@ -41,7 +41,7 @@ export async function servePages(options: PagesOptions): Promise<{ app: FastifyI
   const { session, upstream } = options;
   const seen = new Map<string, Seen>();
   const app = fastify({ forceCloseConnections: true, bodyLimit: 64 * 1024 * 1024, exposeHeadRoutes: false });
-  checkOrigin(app, null);
+  checkOrigin(app, null, () => ['127.0.0.1', 'localhost'].map((name) => options.panel(name)));
   app.setErrorHandler((error, request, reply) => {
     const { message, statusCode = 500 } = error as Error & { statusCode?: number };
     options.log(`${request.raw.url} could not be shown: ${message}`);

@@ -79,7 +79,9 @@ export async function passThrough(
         const cookies = [asked.headers.cookie, own['cookie']].filter((each) => each);
         if (cookies.length > 0) sent['cookie'] = cookies.join('; ');
         for (const name of ['origin', 'referer'] as const)
-          if (asked.headers[name]?.startsWith(here)) sent[name] = origin + asked.headers[name].slice(here.length);
+          if (asked.headers[name]?.startsWith(`${here}/`) || asked.headers[name] === here)
+            sent[name] = origin + asked.headers[name].slice(here.length);
+          else delete sent[name];
         return sent;
       },
       rewriteHeaders: (given) => {

@@ -48,7 +48,8 @@ export function serveUi(options: UiOptions): FastifyInstance {
       'content-security-policy': `default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors ${ancestors}`,
       'cache-control': 'no-store',
       'x-content-type-options': 'nosniff',
-      'referrer-policy': 'no-referrer',
+      // The pages recognise a link from the overview by its origin.
+      'referrer-policy': 'origin',
       // The site's own policy may ask this of every frame; the content is for the two origins of the preview alone.
       'cross-origin-embedder-policy': 'require-corp',
       'cross-origin-resource-policy': request.url.startsWith('/panel?') ? 'cross-origin' : 'same-origin',

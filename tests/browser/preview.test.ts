@@ -393,6 +393,63 @@ describeInBrowser('The preview', () => {
     expect(far).toMatch(/^HTTP\/1.1 403/);
   });
 
+  test('gives other websites nothing, and the visitor’s session to its own pages alone', async () => {
+    const got: { url: string; method: string; cookie: string }[] = [];
+    const site = createServer(({ url = '', method = '', headers }, response) => {
+      got.push({ url, method, cookie: headers.cookie ?? '' });
+      response
+        .writeHead(200, { 'content-type': 'text/html', 'access-control-allow-origin': '*' })
+        .end(pageHtml('class="page-1"', '<p class="x">a</p><img src="/own.png"><a href="/next">n</a>'));
+    });
+    await new Promise<void>((done) => site.listen(0, '127.0.0.1', done));
+    const address = `http://127.0.0.1:${(site.address() as AddressInfo).port}`;
+    const directory = folderWith({
+      'local-needle.yaml': `version: 1\nsites: { live: { address: "${address}" } }\nvisitors: { member: { cookies: { session: "secret" } } }\n`,
+      'rules/a.css': '@needle a { pages: all; .x { color: teal; } }',
+    });
+    await run(directory, ['capture']);
+    await run(directory, ['capture', '--visitor', 'member']);
+    got.length = 0;
+    const running = await preview(directory, ['--live', '--visitor', 'member']);
+    const { port } = new URL(running.pages);
+    const evil = createServer((_request, response) =>
+      response.writeHead(200, { 'content-type': 'text/html' }).end(`<body><script>
+        const to = 'http://127.0.0.1:${port}';
+        fetch(to + '/read').then((answer) => answer.text()).catch(() => {});
+        fetch(to + '/send', { method: 'POST', body: 'a=1', mode: 'no-cors' }).catch(() => {});
+        document.body.insertAdjacentHTML('beforeend', '<img src="' + to + '/picture"><iframe name="f"></iframe><form target="f" method="post" action="' + to + '/form"></form>');
+        document.forms[0].submit();
+      </script>`),
+    );
+    await new Promise<void>((done) => evil.listen(0, '127.0.0.1', done));
+    const evilPort = (evil.address() as AddressInfo).port;
+    for (const host of ['127.0.0.1', 'localhost']) {
+      const tab = await context.newPage();
+      await tab.goto(`http://${host}:${evilPort}/`);
+      await tab.waitForLoadState('networkidle');
+    }
+    expect(got).toEqual([]);
+    const tab = await context.newPage();
+    await tab.goto(running.pages);
+    await tab.waitForLoadState('networkidle');
+    await tab.getByText('n', { exact: true }).click();
+    await tab.waitForURL('**/next');
+    expect(got.map(({ url }) => url)).toEqual(expect.arrayContaining(['/', '/own.png', '/next']));
+    expect(new Set(got.map(({ cookie }) => cookie))).toEqual(new Set(['session=secret']));
+    // The overview links to the pages.
+    const overview = await context.newPage();
+    await overview.goto(running.overview);
+    const link = overview.locator(`a[href^="http://127.0.0.1:${port}/"]`).first();
+    await link.waitFor();
+    await link.evaluate((each: HTMLAnchorElement) => each.removeAttribute('target'));
+    await link.click();
+    await overview.locator('.x').waitFor();
+    for (const server of [site, evil]) {
+      server.closeAllConnections();
+      server.close();
+    }
+  });
+
   test('works on a page with a strict policy, and says what the live page would need', async () => {
     const directory = smallProject('@needle a { pages: path("/"); .x { color: teal; } @swap .x { text: "New"; } }\n', {
       'public/index.html': pageHtml(
