@@ -60,6 +60,7 @@ export async function startRenderer(
   address: string,
   headers: Record<string, string>,
   viewport: { width: number; height: number },
+  isPrivate: (hostname: string) => Promise<boolean>,
 ): Promise<Renderer> {
   const browser = await launchChromium();
   const context = await browser.newContext({ viewport, serviceWorkers: 'block' });
@@ -68,6 +69,12 @@ export async function startRenderer(
     (url) => url.origin === origin,
     (route) => passOn(route, { ...route.request().headers(), ...headers }),
   );
+  // A public site must not make this machine ask its own network.
+  if (!(await isPrivate(new URL(address).hostname)))
+    await context.route(
+      (url) => url.origin !== origin,
+      async (route) => ((await isPrivate(new URL(route.request().url()).hostname)) ? route.abort() : route.fallback()),
+    );
   return {
     async render(url) {
       const { response, address } = await follow(context, url, headers);

@@ -39,6 +39,10 @@ export interface CrawlOptions {
   alsoOnly: boolean;
   /** Statuses besides 200 whose answers are captured as pages. */
   acceptStatus: number[];
+  /** Hosts in private networks that a public site's stylesheets may come from. */
+  alsoHosts: string[];
+  /** Whether a host is in a private network. */
+  isPrivate: (hostname: string) => Promise<boolean>;
   /** Notices the end of a visitor's session; null for everybody's pages. */
   watch: SessionWatch | null;
   /** Maximum number of requests at the same time. */
@@ -193,6 +197,14 @@ class Crawler {
     this.taken++;
     this.queue.push(parsed.href);
   }
+
+  /** A public site must not make this machine ask its own network. */
+  private readonly refuses = async ({ origin, host, hostname }: URL): Promise<string | null> => {
+    const { alsoHosts, isPrivate, address } = this.options;
+    if (origin === this.origin || alsoHosts.includes(host) || alsoHosts.includes(hostname)) return null;
+    if (!(await isPrivate(hostname)) || (await isPrivate(new URL(address).hostname))) return null;
+    return `${host} is in a private network (also-hosts in local-needle.yaml allows it)`;
+  };
 
   private readonly isAllowed = (url: string) => this.robots?.isAllowed(url, agent) !== false;
 
@@ -449,7 +461,11 @@ class Crawler {
     if (known) return known;
     const task = this.slots(async () => {
       try {
-        const answer = await fetchPolitely(url, { ...this.options.fetch, headers: this.headersFor }, () => true);
+        const answer = await fetchPolitely(
+          url,
+          { ...this.options.fetch, headers: this.headersFor, refuses: this.refuses },
+          () => true,
+        );
         if (answer.status !== 200)
           return this.miss(url, `the stylesheet could not be fetched: the server answered ${answer.status}`);
         const charset = charsetOf(answer.headers);

@@ -2,6 +2,8 @@
 export interface FetchOptions {
   /** The headers for an address, called for redirects too: a visitor's headers must not reach another host. */
   headers: (url: URL) => Record<string, string>;
+  /** Why an address must not be asked; null if it may. Called for redirects too. */
+  refuses?: (url: URL) => Promise<string | null>;
   /** Time limit of one attempt. */
   timeoutMs: number;
   /** Of the body after decompression. */
@@ -56,6 +58,8 @@ export async function fetchPolitely(
   let url = new URL(address);
   const seen = new Set<string>();
   for (;;) {
+    const refusal = await options.refuses?.(url);
+    if (refusal) throw new FetchFailure(refusal);
     const answer = await fetchWithRetries(url, options, wanted);
     const location = answer.headers.get('location');
     if (answer.status < 300 || answer.status >= 400 || answer.status === 304 || !location)

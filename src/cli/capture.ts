@@ -1,6 +1,7 @@
 import { crawl, fetchPage, type CrawlEvent, type CrawlOptions } from '../capture/crawl.js';
 import { defaultFetchOptions, FetchFailure } from '../capture/fetch.js';
 import { captureFolder, CaptureWriter, readCapture, type CaptureHeader } from '../capture/capture-store.js';
+import { isPrivateHost } from '../capture/private-host.js';
 import { SessionEnded, SessionWatch } from '../capture/session-watch.js';
 import { selectorFault } from '../core/css/selector.js';
 import { isPathPattern, normalisePath, pathPattern } from '../core/page/path.js';
@@ -106,6 +107,8 @@ export const command = defineCommand<CaptureArguments>({
       also: addresses.length > 0 ? addresses : source.alsoCapture,
       alsoOnly: addresses.length > 0,
       acceptStatus: source.acceptStatus,
+      alsoHosts: source.alsoHosts,
+      isPrivate: isPrivateHost,
       parallel: args.parallel,
     };
     const watch = visitor === null ? null : watchFor(settings, source, visitor, options);
@@ -218,7 +221,7 @@ async function startRendering(
   viewport = { width: 1280, height: 800 },
 ) {
   const { startRenderer } = await import('../browser/render.js');
-  return startRenderer(address, headers, viewport);
+  return startRenderer(address, headers, viewport, isPrivateHost);
 }
 
 /** A bar on a terminal (what could not be captured is listed at the end), a line for each page elsewhere. */

@@ -51,6 +51,10 @@ export class SiteSettings {
   @optional() @paths() skip?: string[];
   @optional() @paths() 'also-capture'?: string[];
   @optional()
+  @IsArray({ message: 'must be a list of hosts, such as [cdn.saltmere.internal]' })
+  @IsString({ each: true, message: 'must contain hosts only, such as [cdn.saltmere.internal]' })
+  'also-hosts'?: string[];
+  @optional()
   @IsArray({ message: 'must be a list of statuses, such as [404]' })
   @IsInt({ each: true, message: 'must contain numbers only, such as [404]' })
   'accept-status'?: number[];

@@ -31,6 +31,8 @@ export interface SiteSource {
   /** Addresses that `capture` fetches whatever links to them, and statuses besides 200 that make a page. */
   alsoCapture: string[];
   acceptStatus: number[];
+  /** Hosts in private networks that stylesheets may come from. */
+  alsoHosts: string[];
 }
 
 /** local-needle.yaml, read and checked. */
@@ -188,7 +190,11 @@ function settingsOf(value: Configuration, placeOf: Settings['placeOf']): Setting
           follow: site.follow ?? [],
           skip: site.skip ?? [],
         },
-        ...{ alsoCapture: site['also-capture'] ?? [], acceptStatus: site['accept-status'] ?? [] },
+        ...{
+          alsoCapture: site['also-capture'] ?? [],
+          acceptStatus: site['accept-status'] ?? [],
+          alsoHosts: site['also-hosts'] ?? [],
+        },
       };
     }),
     forms: forms.length > 0 ? forms : null,

@@ -32,6 +32,7 @@ const explained: Record<string, string> = {
   follow: 'Paths that capture follows although their links look as if they did something.',
   skip: 'Paths that capture never requests.',
   'also-capture': 'Addresses that capture fetches although nothing links to them.',
+  'also-hosts': 'Hosts in private networks that the stylesheets of a public site may come from.',
   'accept-status': 'Statuses besides 200 whose answers are pages, such as [404].',
   allow: 'Findings about the site, rather than about a rule, that are accepted.',
   at: 'A path, an address or a pattern of these; left out, all are accepted.',

@@ -2,6 +2,10 @@ import { readdirSync, readFileSync, statSync } from 'node:fs';
 import { createServer, type IncomingMessage, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
+import { CaptureWriter } from '../../src/capture/capture-store.js';
+import { crawl } from '../../src/capture/crawl.js';
+import { defaultFetchOptions } from '../../src/capture/fetch.js';
+import { isPrivateAddress } from '../../src/capture/private-host.js';
 import { unsafeAddress } from '../../src/capture/unsafe-links.js';
 import { folderWith, pageHtml, run } from '../helpers.js';
 
@@ -252,5 +256,65 @@ describe('Pages that no crawl finds', () => {
     expect(more.out).toMatch(/2 pages[^]*gone: the server answered 404[^]*also-capture: \["\/search\?q=boat", /);
     expect((await run(plain, ['capture', '/search?q=tide'])).out).toContain('1 captured');
     expect(await pathsIn(plain)).toEqual(['/', '/search']);
+  });
+});
+
+describe('Hosts that a page names', () => {
+  test.each([
+    ['127.0.0.1', true],
+    ['10.1.2.3', true],
+    ['172.31.0.1', true],
+    ['192.168.1.1', true],
+    ['169.254.169.254', true],
+    ['100.64.0.1', true],
+    ['0.0.0.0', true],
+    ['::1', true],
+    ['::', true],
+    ['fe80::1', true],
+    ['fd00::1', true],
+    ['::ffff:127.0.0.1', true],
+    ['203.0.113.7', false],
+    ['172.32.0.1', false],
+    ['2001:db8::1', false],
+  ])('%s is private: %s', (address, isPrivate) => {
+    expect(isPrivateAddress(address)).toBe(isPrivate);
+  });
+
+  test.each([
+    ['a public site', false, [], ['/style.css', '/hop.css']],
+    ['a public site that allows it', false, ['localhost'], ['/style.css', '/hop.css', '/private.css', '/imported.css']],
+    ['a local site', true, [], ['/style.css', '/hop.css', '/private.css', '/imported.css']],
+  ])('are asked for stylesheets if they are public: %s', async (_what, isLocal, alsoHosts, expected) => {
+    const asked: string[] = [];
+    const server = createServer(({ url = '/' }, response) => {
+      asked.push(url);
+      const far = `http://localhost:${(server.address() as AddressInfo).port}`;
+      if (url === '/hop.css') return response.writeHead(302, { location: `${far}/private.css` }).end();
+      const style = url === '/style.css' ? `@import "${far}/imported.css";` : '';
+      const html = '<link rel="stylesheet" href="/style.css"><link rel="stylesheet" href="/hop.css"><body>';
+      const isPage = url === '/';
+      return response
+        .writeHead(isPage || url.endsWith('.css') ? 200 : 404, { 'content-type': isPage ? 'text/html' : 'text/css' })
+        .end(isPage ? html : style);
+    });
+    servers.push(server);
+    await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
+    const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+    const directory = folderWith({});
+    const header = { capture: 1 as const, site: 'live', visitor: null, address, rendered: false };
+    const writer = new CaptureWriter(join(directory, 'captured/live'), header, null);
+    const none = { only: null, skip: null, follow: null, render: null, watch: null };
+    await crawl(
+      {
+        ...{ address, pathOptions: {}, fetch: { ...defaultFetchOptions, retries: 0 }, headers: {}, limit: 9, ...none },
+        ...{ also: [], alsoOnly: false, acceptStatus: [], parallel: 2, alsoHosts, onPage: () => undefined },
+        stop: new AbortController().signal,
+        // The one server is a public host by its address and a private one by its name.
+        isPrivate: (hostname) => Promise.resolve(hostname === 'localhost' || isLocal),
+      },
+      writer,
+    );
+    writer.finish(true, new Set());
+    expect(asked.filter((path) => path.endsWith('.css')).sort()).toEqual([...expected].sort());
   });
 });
