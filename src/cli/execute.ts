@@ -1,10 +1,37 @@
+import { safeForTerminal } from '../report/printable.js';
 import type { Output } from './command.js';
 import { runCommandLine } from './run.js';
 
+/** Whether what a command prints is for other programs, or goes into a file: it must not be changed on its way. */
+function printsData(words: string[]): boolean {
+  const [command = ''] = words;
+  const format = words.flatMap((word, at) =>
+    word === '--format' ? (words[at + 1] ?? []) : (/^--format=(.*)/.exec(word)?.[1] ?? []),
+  )[0];
+  const isSnippet = command === 'build' && words.some((word) => /^--page(=|$)/.test(word));
+  return (
+    (format !== undefined && format !== 'text') ||
+    isSnippet ||
+    /^(schema|completion|convert)$/.test(command) ||
+    command.startsWith('-')
+  );
+}
+
+/** An output whose texts cannot steer a terminal, whatever names, titles and arguments brought into them. */
+function guarded({ out, log }: Output, words: string[], safe: (text: string, coloured: boolean) => string): Output {
+  const coloured = (stream: { isTTY?: boolean }) =>
+    process.env['FORCE_COLOR'] !== undefined || (stream.isTTY === true && process.env['NO_COLOR'] === undefined);
+  return {
+    out: process.stdout.isTTY !== true && printsData(words) ? out : (text) => out(safe(text, coloured(process.stdout))),
+    log: (text) => log(safe(text, coloured(process.stderr))),
+  };
+}
+
 /** Runs one command line, writes what goes wrong as text, and returns the exit status. Never throws. */
-export async function execute(words: string[], output: Output): Promise<number> {
+export async function execute(words: string[], given: Output): Promise<number> {
   const { NO_COLOR: none, FORCE_COLOR: forced } = process.env;
   if (words.includes('--no-color')) Object.assign(process.env, { NO_COLOR: '1', FORCE_COLOR: '0' });
+  const output = guarded(given, words, safeForTerminal);
   try {
     return await runCommandLine(words, output);
   } catch (error) {

@@ -118,6 +118,14 @@ function checkedConfiguration(value: unknown): { configuration: Configuration; f
   const wrong = (keys: string[], message: string, hint?: string) =>
     faults.push({ keys, message, hint, unknownKey: false });
   configuration.sites = checkedEntries(SiteSettings, instance.sites, 'sites', faults);
+  for (const key of ['sites', 'viewports', 'states', 'visitors'] as const)
+    for (const [name] of entries(instance[key]))
+      if (!/^[A-Za-z_][\w-]*$/.test(name))
+        wrong(
+          [key, name],
+          `${JSON.stringify(name)} is not a valid name`,
+          'A name is letters, digits, hyphens and underscores, such as live.',
+        );
   for (const [name, site] of Object.entries(configuration.sites)) {
     const sources = [site.folder, site.address, site.har].filter((each) => each !== undefined);
     if (sources.length !== 1)

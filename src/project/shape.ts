@@ -1,5 +1,4 @@
 import 'reflect-metadata';
-import { plainToInstance } from 'class-transformer';
 import { getMetadataStorage, validateSync } from 'class-validator';
 import { renamedHint } from '../core/former-names.js';
 import { suggestion } from '../core/nearest.js';
@@ -39,7 +38,15 @@ export function checkedShape<T extends object>(
     ];
     return { instance: new shape(), faults };
   }
-  const instance = plainToInstance(shape, value, { exposeDefaultValues: false });
+  const instance = new shape();
+  // As own properties, whatever their name: `__proto__` is one like others.
+  for (const [key, entry] of Object.entries(value))
+    Object.defineProperty(instance, key, {
+      value: entry as unknown,
+      enumerable: true,
+      writable: true,
+      configurable: true,
+    });
   const faults = validateSync(instance, {
     whitelist: true,
     forbidNonWhitelisted: true,

@@ -164,7 +164,7 @@ export function groupFindings(findings: Finding[]): Finding[][] {
   return [...groups.values()];
 }
 
-const placeText = ({ at }: Finding) => (at ? `${at.file}:${at.line}:${at.column}` : null);
+const placeText = ({ at }: Finding) => (at ? `${printable(at.file)}:${at.line}:${at.column}` : null);
 
 /** Findings as text; those that differ only in their page or their rule are reported once. */
 export function findingsText(findings: Finding[], style: Style): string[] {

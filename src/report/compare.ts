@@ -16,7 +16,7 @@ export function compareText(report: CompareReport, { colour }: Style): string {
       ),
     );
   for (const rule of report.rules) {
-    lines.push(`  ${colour.amber(rule.rule)}  ${rule.file}:${rule.line}`);
+    lines.push(`  ${colour.amber(rule.rule)}  ${printable(rule.file)}:${rule.line}`);
     if (rule.pagesOnA.length > 0) lines.push(`    only on ${here}: ${paths(named(rule, rule.pagesOnA))}`);
     if (rule.pagesOnB.length > 0) lines.push(`    only on ${there}: ${paths(named(rule, rule.pagesOnB))}`);
     for (const { page, selector, here: inHere, there: inThere } of rule.hits.slice(0, 4)) {

@@ -24,7 +24,7 @@ export function convertText(
     colour.bold(rule),
     printable(condition),
     what,
-    colour.dim(`${at.file}:${at.line}`),
+    colour.dim(`${printable(at.file)}:${at.line}`),
   ]);
   const lines =
     converted.length > 0
@@ -43,7 +43,11 @@ export function convertText(
             : reason
           : `${reason === 'unscoped' ? '' : `${reason}; `}affects ${pages.length === site.pages.length ? `all ${count(pages.length, 'page')}` : `${count(pages.length, 'page')}: ${firstFew(pages.map(printable), 3)}`}`;
       lines.push(
-        wrapped(`  ${at.file}:${at.line}  ${printable(shortened(what, 50))}  ${colour.dim(touches)}`, style, 2),
+        wrapped(
+          `  ${printable(at.file)}:${at.line}  ${printable(shortened(what, 50))}  ${colour.dim(touches)}`,
+          style,
+          2,
+        ),
       );
     }
   }

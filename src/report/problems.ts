@@ -8,7 +8,7 @@ export function problemsText(problems: Problem[], style: Style): string {
     .map(({ message, at, source, hint }) => {
       const lines = [
         wrapped(
-          `${colour.red('error')}  ${at ? `${at.file}:${at.line}:${at.column}  ` : ''}${printable(message)}`,
+          `${colour.red('error')}  ${at ? `${printable(at.file)}:${at.line}:${at.column}  ` : ''}${printable(message)}`,
           style,
           7,
         ),

@@ -44,7 +44,7 @@ export function rulesText(rules: Rule[], report: CheckReport | null, today: stri
       each.targets === null ? '?' : String(each.targets),
       actions.join(', '),
       each.status !== 'active' ? '' : verdicts.length > 0 ? verdicts.join(', ') : colour.red(report ? 'no page' : '?'),
-      colour.dim(`${each.file}:${each.line}`),
+      colour.dim(`${printable(each.file)}:${each.line}`),
       each.note === null ? colour.dim('no note') : printable(shortened(each.note, 200)),
     ];
   });

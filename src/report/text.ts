@@ -2,6 +2,9 @@ import { Chalk, type ChalkInstance } from 'chalk';
 import Table from 'cli-table3';
 import stringWidth from 'string-width';
 import wrapAnsi from 'wrap-ansi';
+import { printable } from './printable.js';
+
+export { printable };
 
 /** Colours that can be read on a dark and on a white ground. */
 export type Palette = Pick<ChalkInstance, 'bold' | 'dim' | 'red' | 'green' | 'cyan'> & { amber: ChalkInstance };
@@ -34,14 +37,6 @@ export function styleFor(
 
 /** The style of text in a file. */
 export const plainStyle: Style = { colour: palette(0), width: Infinity };
-
-/** Text from a page made safe to print: control characters, which could steer a terminal, are shown as their code. */
-export function printable(text: string): string {
-  return text.replace(
-    /[\u0000-\u001f\u007f-\u009f\u202a-\u202e\u2066-\u2069]/g,
-    (character) => `\\u${character.charCodeAt(0).toString(16).padStart(4, '0')}`,
-  );
-}
 
 const bare = {
   top: '',

@@ -42,7 +42,7 @@ function notTargeted({ targeted, rule }: WhyReport, { colour }: Style): string[]
   const others = targeted.missing.length > 1 ? 'do not match' : 'does not match';
   return [
     `  Not targeted. Nearest is ${colour.cyan(targeted.condition)}: ${targeted.missing.join(', ')} ${others} there.`,
-    `  ${colour.cyan('→')} local-needle pages PATH shows how to target it; the conditions are in ${rule.file}:${rule.line}.`,
+    `  ${colour.cyan('→')} local-needle pages PATH shows how to target it; the conditions are in ${printable(rule.file)}:${rule.line}.`,
   ];
 }
 
