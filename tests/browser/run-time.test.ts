@@ -165,6 +165,53 @@ describeInBrowser('local-needle.js', () => {
     expect(await seen()).toEqual(['winter', 'aa']);
   });
 
+  test('puts back what was there in place: elements, their listeners and what the page changed since stay', async () => {
+    const page = await open(
+      [
+        task({ scope: '.m body', selector: 'html[data-local-needle~="m"] h1', text: 'Winter' }),
+        task({ scope: 'body', selector: 'html[data-local-needle~="m"] .box', html: '<b>New</b>' }),
+        task({
+          scope: 'body',
+          selector: 'html[data-local-needle~="m"] img',
+          image: 'https://saltmere.example/w.png',
+          alt: 'W',
+        }),
+        task({ scope: 'body', selector: 'html[data-local-needle~="m"] .own', text: 'Ours' }),
+      ].map((each) => ({ ...each, scope: 'html[data-local-needle~="m"] body' })),
+      [mark({ path: '/winter' })],
+      '<h1>Boats <i>now</i></h1><div class="box"><button>Go</button></div><picture><source srcset="/a.png"><source srcset="/b.png"><img src="/l.png" alt="Logo" srcset="/l2.png 2x"></picture><p class="own">Old</p>',
+      '/other',
+    );
+    const state = () => page.evaluate(() => document.body.innerHTML);
+    const before = await state();
+    const go = (path: string) => page.evaluate((to) => void history.pushState(null, '', to), path);
+    await page.evaluate(() => {
+      const all = [...document.querySelectorAll('*')];
+      document.querySelector('button')?.addEventListener('click', () => (document.title = 'clicked'));
+      Object.assign(window, { same: () => all.every((each) => each.isConnected) });
+    });
+    for (let turn = 0; turn < 2; turn++) {
+      await go('/winter');
+      await page.waitForFunction(() => document.querySelector('h1')?.textContent === 'Winter');
+      await page.waitForFunction(() => document.querySelector('.box')?.innerHTML === '<b>New</b>');
+      expect(await page.getAttribute('img', 'src')).toBe('https://saltmere.example/w.png');
+      await go('/other');
+      await page.waitForFunction(() => document.querySelector('h1')?.textContent !== 'Winter');
+      expect(await state()).toBe(before);
+      expect(await page.evaluate('same()')).toBe(true);
+    }
+    await page.click('button');
+    expect(await page.title()).toBe('clicked');
+    // What the page itself wrote meanwhile is not taken back.
+    await go('/winter');
+    await page.waitForFunction(() => document.querySelector('.own')?.textContent === 'Ours');
+    await page.evaluate(() => document.querySelector('.own')?.replaceChildren('Page'));
+    await go('/other');
+    await page.waitForFunction(() => document.querySelector('h1')?.textContent !== 'Winter');
+    expect(await page.textContent('.own')).toBe('Page');
+    await page.close();
+  });
+
   test('goes on when the page comes back from the browser’s cache', async () => {
     const { text } = needleScript([], [task({ text: 'new' })], form);
     const server = createServer((request, response) => {

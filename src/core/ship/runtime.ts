@@ -72,14 +72,25 @@ export function needle(work: NeedleWork): void {
   let waiting = false;
   const undo: { task: ShippedTask; element: Element; restore: () => void }[] = [];
 
-  const change = (task: ShippedTask, element: Element) => {
-    const around = element.closest('picture') ?? element;
-    const copy = around.cloneNode(true);
-    undo.push({ task, element, restore: () => around.replaceWith(copy) });
-    const set = (name: string, value: string | undefined) => value !== undefined && element.setAttribute(name, value);
+  /** Changes an element in place; what was there is put back in place too, unless the page has changed it since. */
+  const change = (task: ShippedTask, element: Element, index: number) => {
+    const steps: (() => void)[] = [];
+    const set = (name: string, value: string | null | undefined) => {
+      if (value === undefined) return;
+      const before = element.getAttribute(name);
+      const write = (text: string | null) =>
+        text === null ? element.removeAttribute(name) : element.setAttribute(name, text);
+      write(value);
+      steps.push(() => element.getAttribute(name) === value && write(before));
+    };
     if (task.image !== undefined) {
-      around.querySelectorAll('source').forEach((source) => source.remove());
-      for (const name of ['srcset', 'sizes']) element.removeAttribute(name);
+      for (const source of element.closest('picture')?.querySelectorAll('source') ?? []) {
+        const { parentNode, nextSibling } = source;
+        source.remove();
+        steps.push(() => parentNode?.insertBefore(source, nextSibling?.parentNode === parentNode ? nextSibling : null));
+      }
+      set('srcset', null);
+      set('sizes', null);
       set('src', new URL(task.image, script?.src || document.baseURI).href);
     }
     set('alt', task.alt);
@@ -88,8 +99,18 @@ export function needle(work: NeedleWork): void {
         'aria-current',
         pathOf((element as HTMLAnchorElement).pathname) === pathOf(location.pathname) ? 'page' : 'true',
       );
-    if (task.text !== undefined) element.textContent = task.text;
-    if (task.html !== undefined) element.innerHTML = task.html;
+    const content = task.html ?? task.text;
+    if (content !== undefined) {
+      const kept = [...element.childNodes];
+      element[task.html === undefined ? 'textContent' : 'innerHTML'] = content;
+      const ours = element.innerHTML;
+      steps.push(() => element.innerHTML === ours && element.replaceChildren(...kept));
+    }
+    const restore = () => {
+      steps.reverse().forEach((step) => step());
+      actedBy(index).delete(element);
+    };
+    undo.push({ task, element, restore });
   };
   const addSheet = (href: string) => {
     const link = document.createElement('link');
@@ -113,7 +134,7 @@ export function needle(work: NeedleWork): void {
       actedBy(index).add(element);
       done[index] = run || sheet ? 'ended' : 'acted';
       if (sheet) addSheet(sheet);
-      else if (!run) change(task, element);
+      else if (!run) change(task, element, index);
       else return run();
     }
     waiting ||= !done[index];
@@ -130,7 +151,17 @@ export function needle(work: NeedleWork): void {
     });
   };
 
-  const observer = new MutationObserver(act);
+  // One look a frame, before it is drawn, however much changes; a page that is not shown has no frames.
+  let isDue = false;
+  const observer = new MutationObserver(() => {
+    if (document.hidden) return act();
+    if (isDue) return;
+    isDue = true;
+    requestAnimationFrame(() => {
+      isDue = false;
+      act();
+    });
+  });
   const stop = () => observer.disconnect();
   let timer: ReturnType<typeof setTimeout>;
   const watch = () => {
