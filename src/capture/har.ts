@@ -84,7 +84,18 @@ export function readHar(
   const findings: Finding[] = [];
   const styles = new Map<string, StyleText>();
   let origin: string | null = null;
-  for (const { request, response } of entriesOf(file, shown)) {
+  const { entries, skipped } = entriesOf(file, shown);
+  if (skipped > 0)
+    findings.push(
+      finding(
+        'missing-content',
+        `${skipped} of ${entries.length + skipped} entries of ${shown} are incomplete and were skipped`,
+        {
+          hint: 'Record the visit again if a page is missing.',
+        },
+      ),
+    );
+  for (const { request, response } of entries) {
     const { content } = response;
     // Recorders write null for what they lack.
     const [mimeType, text, encoding] = [content.mimeType ?? '', content.text ?? undefined, content.encoding];
@@ -153,7 +164,9 @@ export function readHar(
   });
 }
 
-function entriesOf(file: string, shown: string): HarEntry[] {
+const faultsOf = (entry: HarEntry) => validateSync(entry, { forbidUnknownValues: false }).length;
+
+function entriesOf(file: string, shown: string): { entries: HarEntry[]; skipped: number } {
   let text: string;
   try {
     const { size } = statSync(file);
@@ -175,12 +188,24 @@ function entriesOf(file: string, shown: string): HarEntry[] {
   } catch (error) {
     throw new ProblemError([{ message: `The recording ${shown} is not JSON: ${(error as Error).message}` }], 'access');
   }
-  const har = plainToInstance(HarFile, value);
+  const log = (value as { log?: unknown } | null)?.log;
+  const entries = (log as { entries?: unknown } | null | undefined)?.entries;
+  // An entry that is broken off is set aside; the others still tell of their pages.
+  if (Array.isArray(entries))
+    (log as { entries: unknown[] }).entries = entries.filter(
+      (each) =>
+        typeof each === 'object' &&
+        each !== null &&
+        !Array.isArray(each) &&
+        faultsOf(plainToInstance(HarEntry, each)) === 0,
+    );
+  const har = plainToInstance(HarFile, Array.isArray(value) || typeof value !== 'object' ? {} : value);
   const errors = validateSync(har, { forbidUnknownValues: false });
   if (errors.length > 0)
     throw new ProblemError(
       [{ message: `The recording ${shown} is not a HAR 1.2 file: ${firstFault(errors)}` }],
       'access',
     );
-  return har.log.entries;
+  const kept = har.log.entries;
+  return { entries: kept, skipped: (Array.isArray(entries) ? entries.length : 0) - kept.length };
 }

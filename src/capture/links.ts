@@ -1,4 +1,4 @@
-import { parse } from 'parse5';
+import { parseHtml } from '../core/page/parse-html.js';
 import { parse as parseCss } from 'postcss';
 import parseValue from 'postcss-value-parser';
 import { attribute, elementsIn } from '../core/page/document.js';
@@ -16,7 +16,7 @@ export interface PageLinks {
 
 /** The links and stylesheets of a page, resolved against `<base href>`; invalid addresses are left out. */
 export function linksOf(html: string, address: string): PageLinks {
-  const root = parse(html);
+  const root = parseHtml(html);
   const base = baseOf(address, root);
   const [pages, styles] = [new Set<string>(), new Set<string>()];
   const add = (list: Set<string>, href: string | undefined) => {

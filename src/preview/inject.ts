@@ -1,6 +1,7 @@
 import escapeHtml from 'escape-html';
 import MagicString from 'magic-string';
-import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { parseHtml } from '../core/page/parse-html.js';
 import { isOfBuild } from '../core/page/earlier-build.js';
 import { insertionPoint } from '../core/ship/insert.js';
 import { sheetMark } from '../core/page/build-comments.js';
@@ -23,7 +24,7 @@ export interface Injection {
  */
 export function injected(html: string, { place, hasScript, version, allowed }: Injection): string {
   const text = new MagicString(html);
-  const root = parse(html, { sourceCodeLocationInfo: true });
+  const root = parseHtml(html, { sourceCodeLocationInfo: true });
   const nonce = `nonce="${allowed.nonce}"`;
   for (const element of elementsIn(root, 'style', 'script', 'link', 'base', 'meta')) {
     const at = element.sourceCodeLocation;

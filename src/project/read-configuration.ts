@@ -72,7 +72,7 @@ export function readConfiguration(text: string, file: string): Settings {
     hint: 'Check the indentation, quotes and brackets there.',
   }));
   if (syntax.length > 0) throw new ProblemError(withSource(syntax, text));
-  const { configuration, faults } = checkedConfiguration(document.toJS());
+  const { configuration, faults } = checkedConfiguration(plainValue(document, file));
   if (faults.length > 0) {
     const problems = faults.map(({ keys, message, hint, unknownKey }) => ({
       message,
@@ -82,6 +82,31 @@ export function readConfiguration(text: string, file: string): Settings {
     throw new ProblemError(withSource(problems, withoutPasswords(text)));
   }
   return settingsOf(configuration, (keys) => placeOf(offsetOf(document, keys, true)));
+}
+
+/** Values inside of one another in local-needle.yaml; nothing in it is deeper than a few. */
+const mostDepth = 20;
+
+/** The YAML as plain values. Throws ProblemError where aliases make it endless, or far larger than its text. */
+function plainValue(document: Document, file: string): unknown {
+  const refuse = (message: string) => {
+    throw new ProblemError([
+      { message: `${file} ${message}`, hint: 'Write the values out instead of using aliases (*name).' },
+    ]);
+  };
+  let value: unknown;
+  try {
+    value = document.toJS({ maxAliasCount: 100 });
+  } catch (error) {
+    return refuse(`cannot be read: ${(error as Error).message}`);
+  }
+  const isTooDeep = (part: unknown, depth: number): boolean =>
+    typeof part === 'object' &&
+    part !== null &&
+    (depth > mostDepth || Object.values(part).some((each) => isTooDeep(each, depth + 1)));
+  return isTooDeep(value, 0)
+    ? refuse(`has values more than ${mostDepth} deep, or an alias that contains itself`)
+    : value;
 }
 
 /** A text for messages, without the user names and passwords in its addresses. */

@@ -128,6 +128,25 @@ describeInBrowser('Elements matched, against Chromium', () => {
     );
   });
 
+  test.each([
+    ['<div>'.repeat(600) + 'z'],
+    ['<div>'.repeat(511) + '<p>a</p><b>b</b>' + '</div>'.repeat(20) + '<i>c</i>'],
+    [`${'<div>'.repeat(700)}${'</div>'.repeat(300)}<p>a<b>b</p>c<section><p>d</section>`],
+    ['<ul><li>'.repeat(400) + 'x' + '</ul>'.repeat(100) + '<p>y'],
+    ['<b>'.repeat(900) + 'x</b><i>y'],
+    [`${'<div>'.repeat(514)}<svg><g><path/></g></svg><p>a<table><tbody><tr><td>1</table><b>c`],
+  ])('nest as deep as in Chromium: %#', async (body) => {
+    const source = `<!doctype html><html><head></head><body>${body}</body></html>`;
+    await page.setContent(source, { waitUntil: 'domcontentloaded' });
+    const theirs = await page.evaluate(() => {
+      const all = [...document.querySelectorAll('*')];
+      return all.map((each) => `${each.localName} in ${each.parentElement ? all.indexOf(each.parentElement) : -1}`);
+    });
+    const all = compileMatcherAll(readDocument(source)) as { tagName: string; parentNode: unknown }[];
+    const places = new Map<unknown, number>(all.map((each, index) => [each, index]));
+    expect(all.map((each) => `${each.tagName} in ${places.get(each.parentNode) ?? -1}`)).toEqual(theirs);
+  });
+
   /** Valid selectors, and mutations of them that seldom are. */
   const part = fc.constantFrom(
     ...`div .x #Case * p:hover :not(.x) :not(.x, li) :is(.x, li) :is(.x, >) :is() :where(::before, p) :has(> .x) :has(+ li) :nth-child(2n+1)`.split(

@@ -311,3 +311,51 @@ test.each(['.x { > p { color: red; } }', '.x { & > p { color: red; } }', '@scope
     expect((await run(directory, ['check'])).out).toContain('1 cell: 1 hit');
   },
 );
+
+test.each([
+  ['sites: &s { live: { folder: public }, other: *s }', 'an alias that contains itself'],
+  [
+    `a: &a [x,x,x,x,x,x,x,x,x]\nb: &b [${'*a,'.repeat(9)}]\nc: &c [${'*b,'.repeat(9)}]\nd: &d [${'*c,'.repeat(9)}]\nsites: { live: { folder: public } }`,
+    'cannot be read: ',
+  ],
+  [`states: ${'{ a: '.repeat(40)}1${' }'.repeat(40)}\nsites: { live: { folder: public } }`, 'more than 20 deep'],
+])('aliases and depth in local-needle.yaml end in an error, not in a crash: %#', async (yaml, message) => {
+  const { status, log } = await run(smallProject('', { 'local-needle.yaml': `version: 1\n${yaml}\n` }), ['pages']);
+  expect([status, log]).toEqual([2, expect.stringContaining(message)]);
+  expect(log).not.toContain('Internal error');
+});
+
+test.each([
+  '{}',
+  'null',
+  '5',
+  '[]',
+  '{"request":null,"response":null}',
+  '{"request":{"url":7,"method":"GET"},"response":{"status":"x"}}',
+])('a broken entry of a recording is set aside: %s', async (entry) => {
+  const sound = {
+    request: { method: 'GET', url: 'http://saltmere.example/' },
+    response: {
+      status: 200,
+      headers: [{ name: 'content-type', value: 'text/html' }],
+      content: { mimeType: 'text/html', text: '<p class="x">' },
+    },
+  };
+  const directory = folderWith({
+    'local-needle.yaml': 'version: 1\nsites: { live: { har: a.har } }\n',
+    'a.har': `{"log":{"version":"1.2","entries":[${entry},${JSON.stringify(sound)}]}}`,
+    'rules/a.css': '@needle a { pages: path("/"); @hide .x; }',
+  });
+  const { out } = await run(directory, ['check']);
+  expect(out).toContain('1 of 2 entries of a.har are incomplete and were skipped');
+  expect(out).toContain('1 cell: 1 hit');
+});
+
+test('elements 100,000 deep, and 40,000 links, are read like others', async () => {
+  const directory = smallProject('@needle a { pages: path("/deep.html"); .deep { color: teal; } }', {
+    'public/deep.html': `<!doctype html><body class="page-9">${'<div class="deep">'.repeat(100_000)}`,
+    'public/links.html': `<!doctype html><body>${Array.from({ length: 40_000 }, (_, at) => `<a href="/l${at}">x</a>`).join('')}`,
+  });
+  expect((await run(directory, ['check'])).out).toContain('1 cell: 1 hit');
+  expect((await run(directory, ['build', '--as', 'pages', '--out', 'out', '--force'])).out).toContain('Read back on');
+});

@@ -1,4 +1,5 @@
-import { html as standard, parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { parseHtml } from './parse-html.js';
 
 export type Element = Tree.Element;
 
@@ -24,7 +25,7 @@ export interface PageLocation {
 
 /** Parses a page by the HTML Standard. Never throws: browsers accept any HTML. */
 export function readDocument(html: string, withPlaces = false): PageDocument {
-  const root = withPlaces ? parse(html, { sourceCodeLocationInfo: true }) : parse(html);
+  const root = parseHtml(html, withPlaces ? { sourceCodeLocationInfo: true } : {});
   return {
     root,
     elements: elementsOutsideHead(root),

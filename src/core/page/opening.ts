@@ -1,3 +1,4 @@
+import { parseHtml } from './parse-html.js';
 import { defaultTreeAdapter, parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 
 /** What the start of a page tells: its title and the body's own attributes. Enough to know every handle but the path. */
@@ -18,7 +19,7 @@ const bodyReached = new Error('The body is reached');
 export function readOpening(html: string): PageOpening {
   const end = openingEnd(html);
   const opening = end === null ? null : readOpeningPart(html.slice(0, end));
-  return opening ?? openingOf(parse(html));
+  return opening ?? openingOf(parseHtml(html));
 }
 
 /**

@@ -1,4 +1,5 @@
-import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
+import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
+import { parseHtml } from '../page/parse-html.js';
 
 /** Where in a page something is inserted. */
 type Place = 'head-start' | 'head-end' | 'body-end';
@@ -14,7 +15,7 @@ export function insertInto(html: string, text: string, place: Place): string {
 
 /** The offset of a place in a page's source. */
 export function insertionPoint(html: string, place: Place): number {
-  const root = parse(html, { sourceCodeLocationInfo: true });
+  const root = parseHtml(html, { sourceCodeLocationInfo: true });
   const top = root.childNodes.find((node): node is Tree.Element => 'tagName' in node && node.tagName === 'html');
   const part = (name: string) =>
     top?.childNodes.find((node): node is Tree.Element => 'tagName' in node && node.tagName === name);

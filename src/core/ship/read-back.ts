@@ -1,5 +1,5 @@
 import { parse, type CallExpression, type Expression, type Node, type ObjectExpression } from 'acorn';
-import { parse as parseHtml } from 'parse5';
+import { parseHtml } from '../page/parse-html.js';
 import { elementsIn } from '../page/document.js';
 import { textOf } from '../page/elements.js';
 import { anyBegin } from '../page/build-comments.js';
