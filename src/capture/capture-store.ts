@@ -9,7 +9,6 @@ import {
   renameSync,
   rmSync,
   statSync,
-  writeFileSync,
   writeSync,
 } from 'node:fs';
 import { dirname, join } from 'node:path';
@@ -23,6 +22,7 @@ import type { KeptInFile } from '../core/check/result-cache.js';
 import type { PageWords } from '../core/page/site-words.js';
 import { decodePage, decodeStyle, readStart } from './decode.js';
 import { assembleSite, type SiteContent } from './site-content.js';
+import { CaptureLock, lockName } from './capture-lock.js';
 import { readEntry, type Entry, type NotCaptured, type StoredPage, type StoredStyle } from './stored.js';
 
 /** The first line of a capture's index: the run that made it. */
@@ -141,40 +141,11 @@ function keep(capture: Capture, entry: Entry, isJournal: boolean): void {
   else capture.notCaptured.push(entry.notCaptured);
 }
 
-/** Holds the number of the process that captures; one that was killed leaves it behind, and it no longer counts. */
-const lockName = 'running.pid';
-
-/** Two concurrent runs would mix their journals. Throws ProblemError while another run is active. */
-function takeLock(folder: string): void {
-  const path = join(folder, lockName);
-  for (let again = false; ; again = true) {
-    try {
-      return writeFileSync(path, String(process.pid), { flag: 'wx' });
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
-    }
-    if (again || isRunning(Number(readFileSync(path, 'utf8')))) {
-      throw new ProblemError(
-        [{ message: `Another capture is writing to ${folder}`, hint: 'Wait for it to end.' }],
-        'access',
-      );
-    }
-    rmSync(path, { force: true });
-  }
-}
-
-function isRunning(pid: number): boolean {
-  try {
-    return pid > 0 && process.kill(pid, 0);
-  } catch (error) {
-    return (error as NodeJS.ErrnoException).code === 'EPERM';
-  }
-}
-
 /** Writes a capture while a run goes on. A page is reported as captured only once it is on disk. */
 export class CaptureWriter {
   private readonly journal: number;
   private readonly before: string;
+  private readonly lock: CaptureLock;
 
   /** Goes on from `earlier` where it was interrupted. */
   constructor(
@@ -183,12 +154,12 @@ export class CaptureWriter {
     readonly earlier: Capture | null,
   ) {
     mkdirSync(folder, { recursive: true });
-    takeLock(folder);
+    this.lock = new CaptureLock(folder);
     this.before = `${folder}.before`;
     // A visitor's session may turn out to have ended: then the capture of before is restored.
     if (header.visitor !== null && earlier && !earlier.unfinished) {
       rmSync(this.before, { recursive: true, force: true });
-      cpSync(folder, this.before, { recursive: true, filter: (source) => source !== join(folder, lockName) });
+      cpSync(folder, this.before, { recursive: true, filter: (source) => !source.endsWith(lockName) });
     }
     const path = join(folder, journalName);
     if (earlier?.unfinished) {
@@ -272,7 +243,7 @@ export class CaptureWriter {
       `${text}\n{"end":"${hashOf(new TextEncoder().encode(text))}"}\n`,
     );
     rmSync(join(this.folder, journalName));
-    rmSync(join(this.folder, lockName), { force: true });
+    this.lock.release();
     rmSync(this.before, { recursive: true, force: true });
     for (const { file } of [...dropped, ...unused]) rmSync(join(this.folder, file), { force: true });
     return { ...now, header: this.header, unfinished: null };
@@ -281,6 +252,7 @@ export class CaptureWriter {
   /** Takes back everything that the run wrote; an earlier capture of the visitor is restored. */
   discard(): void {
     closeSync(this.journal);
+    this.lock.release();
     if (existsSync(this.before)) {
       rmSync(this.folder, { recursive: true, force: true });
       renameSync(this.before, this.folder);
@@ -288,14 +260,13 @@ export class CaptureWriter {
       rmSync(this.folder, { recursive: true, force: true });
     } else {
       rmSync(join(this.folder, journalName), { force: true });
-      rmSync(join(this.folder, lockName), { force: true });
     }
   }
 
   /** Leaves the run so that the next one can continue it. */
   interrupt(): void {
     closeSync(this.journal);
-    rmSync(join(this.folder, lockName), { force: true });
+    this.lock.release();
   }
 }
 

@@ -190,15 +190,16 @@ function entriesOf(file: string, shown: string): { entries: HarEntry[]; skipped:
   }
   const log = (value as { log?: unknown } | null)?.log;
   const entries = (log as { entries?: unknown } | null | undefined)?.entries;
-  // An entry that is broken off is set aside; the others still tell of their pages.
-  if (Array.isArray(entries))
-    (log as { entries: unknown[] }).entries = entries.filter(
-      (each) =>
-        typeof each === 'object' &&
-        each !== null &&
-        !Array.isArray(each) &&
-        faultsOf(plainToInstance(HarEntry, each)) === 0,
-    );
+  // A broken entry is set aside; the others still tell of their pages. Where all are broken, the first is reported.
+  if (Array.isArray(entries)) {
+    const isWhole = (each: unknown) =>
+      typeof each === 'object' &&
+      each !== null &&
+      !Array.isArray(each) &&
+      faultsOf(plainToInstance(HarEntry, each)) === 0;
+    const whole = entries.filter(isWhole);
+    if (whole.length > 0) (log as { entries: unknown[] }).entries = whole;
+  }
   const har = plainToInstance(HarFile, Array.isArray(value) || typeof value !== 'object' ? {} : value);
   const errors = validateSync(har, { forbidUnknownValues: false });
   if (errors.length > 0)

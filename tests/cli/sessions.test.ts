@@ -1,6 +1,7 @@
-import { readdirSync, readFileSync, statSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import { createServer, type IncomingMessage, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { hostname } from 'node:os';
 import { join } from 'node:path';
 import { CaptureWriter } from '../../src/capture/capture-store.js';
 import { crawl } from '../../src/capture/crawl.js';
@@ -316,5 +317,31 @@ describe('Hosts that a page names', () => {
     );
     writer.finish(true, new Set());
     expect(asked.filter((path) => path.endsWith('.css')).sort()).toEqual([...expected].sort());
+  });
+});
+
+describe('The lock of a capture', () => {
+  const own = { host: hostname(), pid: process.pid, started: Math.round(Date.now() - process.uptime() * 1000) };
+  test.each<[string, object | string, number, boolean]>([
+    ['this very process', own, 0, true],
+    ['a process of this machine that runs', { ...own, pid: process.ppid, started: 1 }, 0, true],
+    ['another machine', { ...own, host: 'other' }, 0, true],
+    ['another machine, not renewed', { ...own, host: 'other' }, 61, false],
+    ['a process with the same number, before a restart', { ...own, started: own.started - 60_000 }, 0, false],
+    ['a process that runs, not renewed', { ...own, pid: process.ppid }, 61, false],
+    ['a process that ended', { ...own, pid: 4_000_000 }, 0, false],
+    ['an older version', '4000000', 0, false],
+    ['nobody knows', 'x{', 0, false],
+  ])('held by %s', async (_who, holder, age, isHeld) => {
+    const { address } = await site((path) => (path === '/' ? page('') : undefined));
+    const directory = projectFor(address);
+    const file = join(directory, 'captured/live/running.pid');
+    mkdirSync(join(directory, 'captured/live'), { recursive: true });
+    writeFileSync(file, typeof holder === 'string' ? holder : JSON.stringify(holder));
+    const then = new Date(Date.now() - age * 1000);
+    utimesSync(file, then, then);
+    const { status, log } = await run(directory, ['capture']);
+    expect([status, log.includes('Another capture is writing')]).toEqual(isHeld ? [3, true] : [0, false]);
+    expect(existsSync(file)).toBe(isHeld);
   });
 });
