@@ -35,20 +35,23 @@ export function forbiddenBy(policy: string, asked: Asked, own: string): string |
   const name = directives[asked.kind].find((each) => parsed.has(each));
   if (name === undefined) return null;
   const sources = parsed.get(name) ?? [];
-  return allows(sources, asked, own) ? null : `${name} ${sources.join(' ')}`.trim();
+  return allows(name, sources, asked, own) ? null : `${name} ${sources.join(' ')}`.trim();
 }
 
 /** Whether a policy keeps scripts from writing HTML (Trusted Types). */
 export const forbidsHtml = (policy: string) =>
   (parsePolicy(policy).get('require-trusted-types-for') ?? []).some((each) => each.toLowerCase() === "'script'");
 
-function allows(sources: string[], { kind, address, nonce }: Asked, own: string): boolean {
+function allows(directive: string, sources: string[], { kind, address, nonce }: Asked, own: string): boolean {
   const words = sources.map((each) => each.toLowerCase());
   const trusted = nonce !== undefined && nonce !== '' && sources.includes(`'nonce-${nonce}'`);
   if (trusted) return true;
-  const dynamic = kind === 'script' && words.includes("'strict-dynamic'");
+  const hasDynamic = words.includes("'strict-dynamic'");
+  const dynamic = kind === 'script' && hasDynamic;
   // 6.7.3.2: with a nonce or a hash in the list, 'unsafe-inline' counts for nothing.
-  const strict = words.some((each) => /^'(nonce-|sha\d+-)/.test(each)) || dynamic;
+  // In default-src Chromium lets it count for styles too, but for addresses.
+  const isShared = hasDynamic && directive === 'default-src';
+  const strict = words.some((each) => /^'(nonce-|sha\d+-)/.test(each)) || dynamic || isShared;
   if (address === null) return words.includes("'unsafe-inline'") && !strict;
   if (dynamic) return false;
   return sources.some((source) => matchesSource(source, new URL(address), new URL(own)));
