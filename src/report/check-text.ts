@@ -150,7 +150,8 @@ function actionsText(cell: Cell, { colour }: Style): string {
 export function groupFindings(findings: Finding[]): Finding[][] {
   const groups = new Map<string, Finding[]>();
   for (const each of findings) {
-    const own = [each.page, each.rule && `"${each.rule}"`, each.address ?? null].filter((name) => name !== null);
+    // The address first: the page / is a part of every one.
+    const own = [each.address ?? null, each.rule && `"${each.rule}"`, each.page].filter((name) => name !== null);
     const bare = (text: string) => own.reduce((rest, name) => rest.replaceAll(name, '…'), text);
     // Findings about a page of a rule stay apart by their place, so that each can be gone to.
     const key = JSON.stringify([

@@ -412,6 +412,15 @@ describe('Stylesheets that were not captured', () => {
     expect(report.notes.map(({ code }) => code)).toEqual(findings === 0 ? ['assumed-fonts'] : []);
   });
 
+  test('are one finding in the text, however many there are', async () => {
+    const directory = project(widget, hide);
+    const html = `<!doctype html><head><link rel="stylesheet" href="${widget}"><link rel="stylesheet" href="${widget}?2"></head><body class="page-1"><p class="x">`;
+    writeFileSync(join(directory, 'public/index.html'), html);
+    const { out } = await run(directory, ['check']);
+    expect(out.match(/uncaptured-stylesheet {2}/g)).toHaveLength(1);
+    expect(out).toContain(`the same on ${widget}?2`);
+  });
+
   test.each([
     [`at: "${widget}", `, 1],
     ['at: "https://widgets.saltmere.example/*", ', 1],
