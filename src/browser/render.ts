@@ -84,13 +84,16 @@ export async function startRenderer(
       const { html, head, body } = withoutEarlierBuild(text);
       const page = await context.newPage();
       try {
-        await page.route(address, (route) =>
-          route.request().isNavigationRequest()
-            ? route.fulfill({
-                response,
-                ...(html === text ? {} : { contentType: 'text/html; charset=utf-8', body: html }),
-              })
-            : route.fallback(),
+        // A function, since a text would be a pattern.
+        await page.route(
+          (each) => each.href === address,
+          (route) =>
+            route.request().isNavigationRequest()
+              ? route.fulfill({
+                  response,
+                  ...(html === text ? {} : { contentType: 'text/html; charset=utf-8', body: html }),
+                })
+              : route.fallback(),
         );
         await page.goto(address, { waitUntil: 'load', timeout: 30_000 });
         await page.waitForLoadState('networkidle', { timeout: settleMs }).catch(() => undefined);

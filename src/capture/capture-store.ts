@@ -256,7 +256,7 @@ export class CaptureWriter {
     if (existsSync(this.before)) {
       rmSync(this.folder, { recursive: true, force: true });
       renameSync(this.before, this.folder);
-    } else if (this.earlier === null || this.earlier.pages.size === 0) {
+    } else if (!existsSync(join(this.folder, indexName))) {
       rmSync(this.folder, { recursive: true, force: true });
     } else {
       rmSync(join(this.folder, journalName), { force: true });

@@ -162,7 +162,10 @@ export const command = defineCommand<CaptureArguments>({
       return status.fine;
     } catch (error) {
       show.end();
-      if (!hasStopped) writer.discard();
+      // What was captured is kept for the next run, unless it is mixed, or there is nothing.
+      const isEmpty = (error instanceof FetchFailure || error instanceof ProblemError) && !earlier?.unfinished;
+      if (!hasStopped && (error instanceof SessionEnded || isEmpty)) writer.discard();
+      else if (!hasStopped) writer.interrupt();
       if (error instanceof SessionEnded) throw sessionProblem(visitor ?? '', source.name, error);
       if (!(error instanceof FetchFailure)) throw error;
       throw new ProblemError(

@@ -17,6 +17,8 @@ describeInBrowser('A note of a flash', () => {
   let browser: Browser;
   let server: Server;
   let directory: string;
+  /** The part of the page that loads the build at its end. */
+  let part = 'head';
   beforeAll(async () => {
     browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
     server = createServer(({ url = '/' }, response) => {
@@ -27,7 +29,7 @@ describeInBrowser('A note of a flash', () => {
       }
       const links = '<link rel="stylesheet" href="/local-needle.css"><script src="/local-needle.js"></script>';
       const [start, end] = pageHtml('class="page-1"', `${head}|${tail}`)
-        .replace('</head>', `${links}</head>`)
+        .replace(`</${part}>`, `${links}</${part}>`)
         .split('|');
       response.writeHead(200, { 'content-type': 'text/html; charset=utf-8' }).write(start);
       setTimeout(() => response.end(end), 1500);
@@ -46,9 +48,11 @@ describeInBrowser('A note of a flash', () => {
     ['@hide .band;', '.band', false],
     ['.band:has(.late) { display: none; }', '.band', true],
     ['@swap .band { text: "Winter boats"; }', '.band', true],
-  ])('is given for what is seen: %s', async (action, selector, isSeen) => {
+    ['@hide .band;', '.band', true, 'body'],
+  ])('is given for what is seen: %s', async (action, selector, isSeen, place = 'head') => {
+    part = place;
     directory = folderWith({
-      'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n',
+      'local-needle.yaml': `version: 1\nplace: ${place}-end\nsites: { live: { folder: public } }\n`,
       'rules/a.css': `@needle a { pages: page-id(1); note: "x"; ${action} }\n@needle b { pages: page-id(1); @swap h1 { text: "Ferries"; } }`,
       'public/index.html': pageHtml('class="page-1"', head + tail),
       'public/two.html': pageHtml('class="page-2"'),

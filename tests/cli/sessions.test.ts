@@ -220,6 +220,19 @@ describe('A site behind a password or a cookie', () => {
   });
 });
 
+test('a run that captures nothing loses nothing of one that was interrupted', async () => {
+  const { address } = await site(() => ({ status: 401 }));
+  const directory = projectFor(address);
+  const folder = join(directory, 'captured/live');
+  const writer = new CaptureWriter(folder, { capture: 1, site: 'live', visitor: null, address, rendered: false }, null);
+  const stored = { path: '/old', url: `${address}/old`, title: 'Old', body: {}, styles: [] };
+  writer.page(stored, new TextEncoder().encode('<p>Old</p>'));
+  writer.interrupt();
+  const { status } = await run(directory, ['capture', 'live', '/other']);
+  expect(status).toBe(3);
+  expect(await pathsIn(directory)).toEqual(['/old']);
+});
+
 describe('Pages that no crawl finds', () => {
   const numbered = () =>
     site((path) => {

@@ -124,21 +124,19 @@ export function uncapturedSheets(byAddress: Map<string, Page[]>, input: CheckInp
 }
 
 /** `flash`: rules whose effect may come after the page is first drawn, by the reason. */
-export function flashes(judged: Judged[], { today }: CheckInput): Finding[] {
+export function flashes(judged: Judged[], { today, place }: CheckInput): Finding[] {
   return judged.flatMap(({ rule, pages }) => {
     if (!ships(rule, today) || pages.size === 0) return [];
-    const action = rule.actions.find((each) => actionKind(each).flashes(each) !== null);
+    const late = place === 'body-end' ? 'pages load the build at the end of body, once the rest may be drawn' : null;
+    const reasonOf = (each: Action) => late ?? actionKind(each).flashes(each);
+    const action = rule.actions.find((each) => reasonOf(each) !== null);
     if (!action) return [];
     return [
-      finding(
-        'flash',
-        `"${rule.name}" may act a moment late on a slow connection: ${actionKind(action).flashes(action)}`,
-        {
-          rule: rule.name,
-          at: action.at,
-          hint: 'If that moment is acceptable, write allow: flash "reason";',
-        },
-      ),
+      finding('flash', `"${rule.name}" may act a moment late on a slow connection: ${reasonOf(action)}`, {
+        rule: rule.name,
+        at: action.at,
+        hint: 'If that moment is acceptable, write allow: flash "reason";',
+      }),
     ];
   });
 }

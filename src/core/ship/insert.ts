@@ -9,6 +9,7 @@ type Place = 'head-start' | 'head-end' | 'body-end';
  * other bytes stay the same; omitted tags are taken into account.
  */
 export function insertInto(html: string, text: string, place: Place): string {
+  if (text === '') return html;
   const at = insertionPoint(html, place);
   return html.slice(0, at) + text + html.slice(at);
 }
