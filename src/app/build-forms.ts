@@ -10,9 +10,9 @@ import type { PathOptions } from '../core/page/path.js';
 import { decodePage } from '../capture/decode.js';
 import { copyPatched } from '../capture/copy.js';
 import { safeName } from '../capture/capture-store.js';
-import { noteOutput, requireOwnFiles, requireOwnFolder } from '../project/outputs.js';
+import { fillFolder, writeSet } from '../disk/file-set.js';
+import { notedOutputs, requireOwnFiles, requireOwnFolder } from '../project/outputs.js';
 import { hashName, shippedName } from './shipped-name.js';
-import { fillFolder, replaceFolder, writeFiles, writeFolder } from './write.js';
 
 /** The input of every form of build. */
 export interface Making {
@@ -50,7 +50,7 @@ const sizes = (files: Map<string, string | Uint8Array>) =>
 const actionsOf = ({ rules }: Shipment) => rules.flatMap(({ actions }) => actions.map(({ action }) => action));
 
 /** local-needle.css and local-needle.js with their source maps, and the files that they name. */
-export function makeBundle({ site, shipments, pathOptions, out, minify, hashed, withScript }: Making): Made {
+export function makeBundle({ directory, site, shipments, pathOptions, out, minify, hashed, withScript }: Making): Made {
   const nameOf = hashed ? hashName : (name: string) => name;
   const bundle = buildBundle(shipments, { site: site.name, pathOptions, minify, withScript, shippedName, nameOf });
   const { css, js } = bundle;
@@ -66,7 +66,9 @@ export function makeBundle({ site, shipments, pathOptions, out, minify, hashed, 
     [...files.keys()].filter((name) => !name.startsWith('files/')),
   );
   for (const each of js ? [css, js] : [css]) files.set(`${each.name}.map`, each.map);
-  writeFiles(out, files);
+  writeSet(directory, (set) => {
+    for (const [name, content] of files) set.file(join(out, name), content);
+  });
   const read = (name: string) => readFileSync(join(out, name), 'utf8');
   const build = readBuild(read(css.name), js ? read(js.name) : null);
   const brought = { build, actions: actionsOf(shipments.whole) };
@@ -102,8 +104,10 @@ export function makeSnippets(making: Making): Made {
   const nameOf = (page: Page) => safeName(page.path, '.html');
   for (const snippet of snippets) files.set(nameOf(snippet.page), snippetText(snippet, minify));
   for (const snippet of snippets) for (const [name, bytes] of snippet.files) files.set(name, bytes);
-  writeFolder(out, files);
-  noteOutput(directory, out);
+  writeSet(directory, (set) => {
+    set.file(...notedOutputs(directory, out));
+    set.folder(out, (made) => fillFolder(made, files));
+  });
   const read = (page: Page) => readFileSync(join(out, nameOf(page)), 'utf8');
   return {
     files: sizes(files),
@@ -123,14 +127,16 @@ export function makePages(making: Making & { source: string }): Made {
   const extra = new Map<string, string | Uint8Array>();
   for (const snippet of snippets) for (const [name, bytes] of snippet.files) extra.set(`local-needle/${name}`, bytes);
   let copied: ReturnType<typeof copyPatched> = { files: 0, skipped: [] };
-  replaceFolder(out, (made) => {
-    copied = copyPatched(source, made, place, (file, ascii) => {
-      const snippet = byFile.get(file);
-      return snippet ? snippetText(snippet, minify, ascii) : null;
+  writeSet(directory, (set) => {
+    set.file(...notedOutputs(directory, out));
+    set.folder(out, (made) => {
+      copied = copyPatched(source, made, place, (file, ascii) => {
+        const snippet = byFile.get(file);
+        return snippet ? snippetText(snippet, minify, ascii) : null;
+      });
+      fillFolder(made, extra);
     });
-    fillFolder(made, extra);
   });
-  noteOutput(directory, out);
   const read = (page: Page) => decodePage(readFileSync(join(out, page.file))).html;
   return {
     files: sizes(extra),

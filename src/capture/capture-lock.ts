@@ -1,7 +1,7 @@
 import { readFileSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs';
-import { hostname } from 'node:os';
 import { join } from 'node:path';
 import { ProblemError } from '../core/place.js';
+import { isRunning, thisProcess, type Owner } from '../disk/owner.js';
 
 /** The file that says that a run is writing to a capture. */
 export const lockName = 'running.pid';
@@ -9,16 +9,6 @@ export const lockName = 'running.pid';
 /** A lock that was not renewed for so long is left over, whoever took it; in milliseconds. */
 const leaseMs = 60_000;
 const renewMs = 15_000;
-
-/** Who holds a lock. A process number alone may live again: containers give the same few numbers to all. */
-interface Holder {
-  host: string;
-  pid: number;
-  /** When the process started, in milliseconds since 1970. */
-  started: number;
-}
-
-const startOfProcess = Math.round(Date.now() - process.uptime() * 1000);
 
 /** Keeps two runs from writing to one capture: their journals would mix. */
 export class CaptureLock {
@@ -39,10 +29,9 @@ export class CaptureLock {
   }
 
   private take(): void {
-    const holder: Holder = { host: hostname(), pid: process.pid, started: startOfProcess };
     for (let again = false; ; again = true) {
       try {
-        return writeFileSync(this.path, JSON.stringify(holder), { flag: 'wx' });
+        return writeFileSync(this.path, JSON.stringify(thisProcess), { flag: 'wx' });
       } catch (error) {
         if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
       }
@@ -63,12 +52,9 @@ export class CaptureLock {
   private isHeld(): boolean {
     try {
       if (Date.now() - statSync(this.path).mtimeMs > leaseMs) return false;
-      const holder = JSON.parse(readFileSync(this.path, 'utf8')) as Partial<Holder> | number;
+      const { host = '', pid = 0, started = 0 } = JSON.parse(readFileSync(this.path, 'utf8')) as Partial<Owner>;
       // A version before this one kept the number alone.
-      if (typeof holder === 'number') return false;
-      if (holder.host !== hostname()) return true;
-      if (holder.pid === process.pid) return Math.abs((holder.started ?? 0) - startOfProcess) < 2000;
-      return isRunning(Number(holder.pid));
+      return pid > 0 && isRunning({ host, pid, started });
     } catch {
       // Gone meanwhile, or broken off.
       return false;
@@ -81,13 +67,5 @@ export class CaptureLock {
     } catch {
       // The folder is gone: the run itself will say so.
     }
-  }
-}
-
-function isRunning(pid: number): boolean {
-  try {
-    return pid > 0 && process.kill(pid, 0);
-  } catch (error) {
-    return (error as NodeJS.ErrnoException).code === 'EPERM';
   }
 }

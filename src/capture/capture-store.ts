@@ -5,6 +5,7 @@ import {
   existsSync,
   mkdirSync,
   openSync,
+  readdirSync,
   readFileSync,
   renameSync,
   rmSync,
@@ -20,21 +21,19 @@ import type { PathOptions } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
 import type { KeptInFile } from '../core/check/result-cache.js';
 import type { PageWords } from '../core/page/site-words.js';
+import { CannotBeWritten } from '../disk/system-reason.js';
 import { decodePage, decodeStyle, readStart } from './decode.js';
 import { assembleSite, type SiteContent } from './site-content.js';
 import { CaptureLock, lockName } from './capture-lock.js';
-import { readEntry, type Entry, type NotCaptured, type StoredPage, type StoredStyle } from './stored.js';
-
-/** The first line of a capture's index: the run that made it. */
-export interface CaptureHeader {
-  capture: 1;
-  site: string;
-  visitor: string | null;
-  address: string;
-  rendered: boolean;
-  /** The day of the run, `2026-11-25`; missing in captures of before. */
-  day?: string;
-}
+import {
+  readEntry,
+  readHeader,
+  type CaptureHeader,
+  type Entry,
+  type NotCaptured,
+  type StoredPage,
+  type StoredStyle,
+} from './stored.js';
 
 /** A capture as it is on disk (docs/capture.md). */
 export interface Capture {
@@ -87,10 +86,28 @@ function damaged(folder: string, what: string): ProblemError {
   );
 }
 
+/** Where the capture of a visitor is kept while the next run may still turn out to have lost its session. */
+const beforeOf = (folder: string) => `${folder}.before`;
+
+/** Does something on the disk. Throws CannotBeWritten. */
+function onDisk<T>(path: string, action: () => T): T {
+  try {
+    return action();
+  } catch (error) {
+    if (error instanceof ProblemError) throw error;
+    throw new CannotBeWritten(path, error, 'What was captured is kept: run the same command again to continue.');
+  }
+}
+
 /** Reads the index and, after an interrupted run, the journal. Null where there is no capture. Throws ProblemError if it is damaged. */
 export function readCapture(folder: string): Capture | null {
   const [index, journal] = [join(folder, indexName), join(folder, journalName)];
-  if (!existsSync(index) && !existsSync(journal)) return null;
+  if (!existsSync(index) && !existsSync(journal)) {
+    if (!existsSync(beforeOf(folder))) return null;
+    // A run was killed while it restored the capture of before.
+    rmSync(folder, { recursive: true, force: true });
+    renameSync(beforeOf(folder), folder);
+  }
   const capture: Capture = {
     header: { capture: 1, site: '', visitor: null, address: '', rendered: false },
     pages: new Map(),
@@ -119,11 +136,8 @@ function readLines(capture: Capture, folder: string, name: string, isJournal: bo
   const asWritten = end !== null && end === hashOf(new TextEncoder().encode(lines.join('\n')));
   lines.forEach((line, number) => {
     try {
-      if (number === 0) {
-        const header = JSON.parse(line) as CaptureHeader;
-        if (header.capture !== 1) throw new Error('it was written by another version');
-        capture.header = header;
-      } else keep(capture, asWritten ? (JSON.parse(line) as Entry) : readEntry(line), isJournal);
+      if (number === 0) capture.header = readHeader(line);
+      else keep(capture, asWritten ? (JSON.parse(line) as Entry) : readEntry(line), isJournal);
     } catch (error) {
       throw damaged(folder, `${name}:${number + 1} cannot be read (${(error as Error).message.slice(0, 120)})`);
     }
@@ -145,6 +159,8 @@ function keep(capture: Capture, entry: Entry, isJournal: boolean): void {
 export class CaptureWriter {
   private readonly journal: number;
   private readonly before: string;
+  /** A line was written in part, perhaps: none may follow it. */
+  private isBroken = false;
   private readonly lock: CaptureLock;
 
   /** Goes on from `earlier` where it was interrupted. */
@@ -153,9 +169,16 @@ export class CaptureWriter {
     readonly header: CaptureHeader,
     readonly earlier: Capture | null,
   ) {
-    mkdirSync(folder, { recursive: true });
-    this.lock = new CaptureLock(folder);
-    this.before = `${folder}.before`;
+    this.before = beforeOf(folder);
+    [this.lock, this.journal] = onDisk(folder, () => {
+      mkdirSync(folder, { recursive: true });
+      return [new CaptureLock(folder), this.begin()];
+    });
+  }
+
+  /** Opens the journal. */
+  private begin(): number {
+    const { folder, header, earlier } = this;
     // A visitor's session may turn out to have ended: then the capture of before is restored.
     if (header.visitor !== null && earlier && !earlier.unfinished) {
       rmSync(this.before, { recursive: true, force: true });
@@ -168,7 +191,7 @@ export class CaptureWriter {
       if (!text.endsWith('\n'))
         writeFileAtomic.sync(path, text.slice(0, text.lastIndexOf('\n') + 1) || `${JSON.stringify(header)}\n`);
     } else writeFileAtomic.sync(path, `${JSON.stringify(header)}\n`);
-    this.journal = openSync(path, 'a');
+    return openSync(path, 'a');
   }
 
   /** Stores a page; unchanged bytes leave the file as it is. */
@@ -194,15 +217,24 @@ export class CaptureWriter {
     const hash = hashOf(bytes);
     const path = join(this.folder, file);
     if (known !== hash || !existsSync(path)) {
-      mkdirSync(dirname(path), { recursive: true });
-      writeFileAtomic.sync(path, Buffer.from(bytes), { fsync: false });
+      onDisk(path, () => {
+        mkdirSync(dirname(path), { recursive: true });
+        writeFileAtomic.sync(path, Buffer.from(bytes), { fsync: false });
+      });
     }
     return { file, bytes: bytes.length, hash };
   }
 
   /** Notes that a page or stylesheet is as it was, or that an address could not be loaded. */
   append(entry: Entry): void {
-    writeSync(this.journal, `${JSON.stringify(entry)}\n`);
+    const line = Buffer.from(`${JSON.stringify(entry)}\n`);
+    if (this.isBroken) throw new CannotBeWritten(this.folder, new Error('an earlier write failed'));
+    this.isBroken = true;
+    onDisk(join(this.folder, journalName), () => {
+      // A disk that is almost full takes a part.
+      for (let at = 0; at < line.length;) at += writeSync(this.journal, line, at);
+    });
+    this.isBroken = false;
   }
 
   /** Whether a stored page's file is there. */
@@ -217,6 +249,10 @@ export class CaptureWriter {
    * page.
    */
   finish(complete: boolean, gone: ReadonlySet<string>): Capture {
+    return onDisk(this.folder, () => this.end(complete, gone));
+  }
+
+  private end(complete: boolean, gone: ReadonlySet<string>): Capture {
     closeSync(this.journal);
     const now = readCapture(this.folder);
     if (!now?.unfinished) throw damaged(this.folder, 'its journal is missing');
@@ -246,6 +282,9 @@ export class CaptureWriter {
     this.lock.release();
     rmSync(this.before, { recursive: true, force: true });
     for (const { file } of [...dropped, ...unused]) rmSync(join(this.folder, file), { force: true });
+    // What killed runs had begun to write; the names of our own files never end in a number.
+    for (const file of readdirSync(this.folder, { recursive: true }))
+      if (/\.\d+$/.test(String(file))) rmSync(join(this.folder, String(file)), { force: true });
     return { ...now, header: this.header, unfinished: null };
   }
 

@@ -4,7 +4,8 @@ import { launchChromium } from '../browser/render.js';
 import { pagesToPicture } from '../core/before-after/pages-to-picture.js';
 import type { CheckInput } from '../core/check/input.js';
 import { ProblemError } from '../core/place.js';
-import { noteOutput, requireOwnFolder } from '../project/outputs.js';
+import { fillFolder, writeSet } from '../disk/file-set.js';
+import { notedOutputs, requireOwnFolder } from '../project/outputs.js';
 import { contactSheet, percent, type SheetPair } from '../report/contact-sheet.js';
 import { count, printable, styleFor, table } from '../report/text.js';
 import { browserSource, bundleMaker } from '../app/browser.js';
@@ -14,7 +15,6 @@ import { openCheck } from '../app/check-input.js';
 import { pageAt } from '../app/page-at.js';
 import { progressBar } from './progress.js';
 import { siteFolder } from '../app/sites.js';
-import { writeFolder } from '../app/write.js';
 
 const options = {
   rule: { type: 'string', describe: 'Only this rule, on its pages' },
@@ -72,11 +72,15 @@ export const command = defineCommand<BeforeAfterArguments>({
         }),
       );
       const picture = await takeSheet(browser, html, files);
-      writeFolder(
-        folder,
-        new Map<string, string | Buffer>([['index.html', html], ['contact-sheet.png', picture], ...files]),
-      );
-      noteOutput(project.directory, folder);
+      writeSet(project.directory, (set) => {
+        set.file(...notedOutputs(project.directory, folder));
+        set.folder(folder, (made) =>
+          fillFolder(
+            made,
+            new Map<string, string | Buffer>([['index.html', html], ['contact-sheet.png', picture], ...files]),
+          ),
+        );
+      });
       const style = styleFor(process.stdout, process.env);
       const rows = sheet.map(({ path, viewport, rules: own, actors, share }) => [
         printable(path),

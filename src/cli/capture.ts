@@ -1,11 +1,13 @@
 import { crawl, fetchPage, type CrawlEvent, type CrawlOptions } from '../capture/crawl.js';
 import { defaultFetchOptions, FetchFailure } from '../capture/fetch.js';
-import { captureFolder, CaptureWriter, readCapture, type CaptureHeader } from '../capture/capture-store.js';
+import { captureFolder, CaptureWriter, readCapture } from '../capture/capture-store.js';
+import type { CaptureHeader } from '../capture/stored.js';
 import { isPrivateHost } from '../capture/private-host.js';
 import { SessionEnded, SessionWatch } from '../capture/session-watch.js';
 import { selectorFault } from '../core/css/selector.js';
 import { isPathPattern, normalisePath, pathPattern } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
+import { CannotBeWritten } from '../disk/system-reason.js';
 import { findProject, loadSettings } from '../project/settings.js';
 import { chosenSite, type Settings, type SiteSource } from '../project/read-configuration.js';
 import { requestHeaders } from '../project/visitor.js';
@@ -163,8 +165,9 @@ export const command = defineCommand<CaptureArguments>({
     } catch (error) {
       show.end();
       // What was captured is kept for the next run, unless it is mixed, or there is nothing.
-      const isEmpty = (error instanceof FetchFailure || error instanceof ProblemError) && !earlier?.unfinished;
-      if (!hasStopped && (error instanceof SessionEnded || isEmpty)) writer.discard();
+      const isEmpty = error instanceof FetchFailure || error instanceof ProblemError;
+      const isKept = earlier?.unfinished || error instanceof CannotBeWritten;
+      if (!hasStopped && (error instanceof SessionEnded || (isEmpty && !isKept))) writer.discard();
       else if (!hasStopped) writer.interrupt();
       if (error instanceof SessionEnded) throw sessionProblem(visitor ?? '', source.name, error);
       if (!(error instanceof FetchFailure)) throw error;

@@ -1,5 +1,5 @@
 import { existsSync, readFileSync } from 'node:fs';
-import { basename, dirname, join, relative, sep } from 'node:path';
+import { dirname, join, relative, sep } from 'node:path';
 import packageJson from '../../package.json' with { type: 'json' };
 import { accept, noLongerHitSince } from '../core/check/accepted.js';
 import { checkAllViewports } from '../core/check/all-viewports.js';
@@ -23,7 +23,7 @@ import { ruleNamed } from '../app/rule-named.js';
 import { defineCommand, type ArgumentsOf, type CommonArguments, status, lookOptions } from './command.js';
 
 import { siteFolder } from '../app/sites.js';
-import { writeFiles } from '../app/write.js';
+import { writeSet } from '../disk/file-set.js';
 
 export interface FailArguments extends CommonArguments {
   'fail-on': Level | 'never';
@@ -177,13 +177,14 @@ export const command = defineCommand<CheckArguments>({
     if (args.out === undefined) out(inForm.replace(/\r?\n$/, ''));
     else {
       const text = inForm.endsWith('\n') ? inForm : `${inForm}\n`;
-      writeFiles(dirname(args.out), new Map([[basename(args.out), text]]));
+      const file = args.out;
+      writeSet(read.project.directory, (set) => set.file(file, text));
       out(`${args.out}: ${totalsText(report, style)}`);
     }
     if (args.accept) {
       const { project, input } = read;
       const accepted = accept(readAccepted(project.directory) ?? {}, report, input.viewports[0]?.name ?? '');
-      writeFiles(project.directory, new Map([[acceptedName, acceptedText(accepted)]]));
+      writeSet(project.directory, (set) => set.file(join(project.directory, acceptedName), acceptedText(accepted)));
       log(
         `Kept in ${acceptedName}: ${count(report.cells.length, 'verdict')}. Later checks report rules that no longer hit.`,
       );

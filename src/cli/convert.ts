@@ -3,7 +3,9 @@ import { dirname, extname, join, relative, resolve } from 'node:path';
 import { convert, type ConvertInput, type OldFile } from '../core/convert/convert.js';
 import { ProblemError } from '../core/place.js';
 import type { SiteContent } from '../capture/site-content.js';
-import { loadFileUse, systemReason, withSource } from '../project/files.js';
+import { writeSet } from '../disk/file-set.js';
+import { systemReason } from '../disk/system-reason.js';
+import { loadFileUse, withSource } from '../project/files.js';
 import type { Project } from '../project/project.js';
 import type { SiteSource } from '../project/read-configuration.js';
 import { readRuleFile } from '../project/rule-file.js';
@@ -13,7 +15,6 @@ import { defineCommand, type ArgumentsOf, status } from './command.js';
 import { pageAt } from '../app/page-at.js';
 import { openProject } from '../app/open.js';
 import { progressBar } from './progress.js';
-import { writeFiles } from '../app/write.js';
 
 const kinds: Record<string, OldFile['kind']> = { '.css': 'css', '.js': 'js', '.html': 'html', '.htm': 'html' };
 /** Bytes that an old file may have at most. */
@@ -81,7 +82,9 @@ export const command = defineCommand<ConvertArguments>({
     const same = result.proof.differences.length === 0;
     if (!args['dry-run'] && same) {
       refuseToOverwrite(project.directory, [...files.keys()]);
-      writeFiles(project.directory, files);
+      writeSet(project.directory, (set) => {
+        for (const [name, text] of files) set.file(join(project.directory, name), text);
+      });
     }
     if (args.format === 'json') out(JSON.stringify(reportOf(result, content), null, 2));
     else

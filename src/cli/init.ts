@@ -6,12 +6,12 @@ import type { SiteContent } from '../capture/site-content.js';
 import { compileMatcher } from '../core/page/elements.js';
 import { soleHandles } from '../core/target/site-index.js';
 import { ProblemError } from '../core/place.js';
+import { endKilledSets, writeSet } from '../disk/file-set.js';
 import { configurationSchema, cssCustomData } from '../project/schema.js';
 import { configurationName, requireFolder } from '../project/settings.js';
 import { formsText } from '../report/pages.js';
 import { count, styleFor } from '../report/text.js';
 import { defineCommand, type ArgumentsOf, status } from './command.js';
-import { writeFiles } from '../app/write.js';
 
 /** A site as the call names it: a folder, whose pages are looked at, or an address, which is captured later. */
 interface NewSite {
@@ -42,6 +42,7 @@ export const command = defineCommand<InitArguments>({
   ],
   async run(args, { out }) {
     const directory = resolve(args.project ?? '.');
+    endKilledSets(directory);
     if (existsSync(join(directory, configurationName))) {
       throw new ProblemError([
         {
@@ -57,7 +58,9 @@ export const command = defineCommand<InitArguments>({
     const hasRules = existsSync(join(directory, 'rules'));
     if (!hasRules) files.set('rules/example.css', exampleText(sites[0]?.content ?? null));
     const { files: editor, toAdd } = editorFiles(directory);
-    writeFiles(directory, new Map([...files, ...editor]));
+    writeSet(directory, (set) => {
+      for (const [name, text] of [...files, ...editor]) set.file(join(directory, name), text);
+    });
     const { colour } = styleFor(process.stdout, process.env);
     for (const { where, content } of sites) {
       if (!content) continue;

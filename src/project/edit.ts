@@ -1,10 +1,10 @@
 import { existsSync, readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { parse, type AtRule, type Declaration } from 'postcss';
-import writeFileAtomic from 'write-file-atomic';
 import { isMap, parseDocument } from 'yaml';
 import { ProblemError } from '../core/place.js';
-import { systemReason } from './files.js';
+import { writeSet } from '../disk/file-set.js';
+import { CannotBeWritten } from '../disk/system-reason.js';
 
 /** How a file is encoded, which an edit must keep. */
 export interface FileForm {
@@ -45,13 +45,10 @@ export function writeEdited(directory: string, file: string, form: FileForm, tex
       );
     }
     const hadMark = form.bytes?.subarray(0, 3).equals(Buffer.from(mark)) ?? false;
-    writeFileAtomic.sync(path, (hadMark ? mark : '') + text);
+    writeSet(directory, (set) => set.file(path, (hadMark ? mark : '') + text));
   } catch (error) {
     if (error instanceof ProblemError) throw error;
-    throw new ProblemError(
-      [{ message: `${file} cannot be written: ${systemReason(error)}`, hint: 'The previous content was not changed.' }],
-      'access',
-    );
+    throw new CannotBeWritten(file, error);
   }
 }
 

@@ -2,6 +2,7 @@ import { closeSync, fstatSync, openSync, readFileSync, realpathSync } from 'node
 import { dirname, relative, resolve, sep } from 'node:path';
 import { ProblemError, type Place, type Problem } from '../core/place.js';
 import type { FileUse } from '../core/action/action.js';
+import { systemReason } from '../disk/system-reason.js';
 
 /** Maximum size of a project file, in bytes. */
 const mostBytes = 8 * 1024 * 1024;
@@ -24,22 +25,6 @@ function readBytes(file: string): Buffer {
   } finally {
     closeSync(handle);
   }
-}
-
-/** A system error in words. */
-export function systemReason(error: unknown): string {
-  const { code, message } = error as NodeJS.ErrnoException;
-  const words: Record<string, string> = {
-    ENOENT: 'there is no such file',
-    EACCES: 'permission denied',
-    EPERM: 'permission denied',
-    EISDIR: 'it is a folder',
-    ENOTDIR: 'a part of its path is not a folder',
-    ELOOP: 'its symbolic links form a loop',
-    ENOSPC: 'the disk is full',
-    EROFS: 'the disk is read-only',
-  };
-  return words[code ?? ''] ?? message;
 }
 
 /** The text of a file of the project (UTF-8, a BOM taken off). Throws ProblemError if it cannot be read or is no UTF-8. */

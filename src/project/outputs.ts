@@ -1,8 +1,8 @@
-import { existsSync, mkdirSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
-import { join, relative, sep } from 'node:path';
-import writeFileAtomic from 'write-file-atomic';
+import { existsSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
+import { basename, dirname, join, relative, resolve, sep } from 'node:path';
 import { anyBegin } from '../core/page/build-comments.js';
 import { ProblemError } from '../core/place.js';
+import { projectPath } from './files.js';
 
 const listName = join('.local-needle', 'outputs.json');
 
@@ -10,17 +10,24 @@ const listName = join('.local-needle', 'outputs.json');
 function known(directory: string): string[] {
   try {
     const value: unknown = JSON.parse(readFileSync(join(directory, listName), 'utf8'));
-    return Array.isArray(value) ? value.filter((each) => typeof each === 'string') : [];
+    const paths = Array.isArray(value) ? value.filter((each) => typeof each === 'string') : [];
+    return paths.map((each) => resolve(realPlace(directory), each));
   } catch {
     return [];
   }
 }
 
-/** Records a folder that a build wrote completely and may overwrite. */
-export function noteOutput(directory: string, folder: string): void {
-  const all = new Set([...known(directory), realpathSync(folder)]);
-  mkdirSync(join(directory, '.local-needle'), { recursive: true });
-  writeFileAtomic.sync(join(directory, listName), JSON.stringify([...all].sort()));
+/** The file that records folders that builds wrote and may overwrite, with one more: its path and its content. */
+export function notedOutputs(directory: string, folder: string): [path: string, content: string] {
+  const all = new Set([...known(directory), realPlace(folder)].map((each) => projectPath(realPlace(directory), each)));
+  return [join(directory, listName), JSON.stringify([...all].sort())];
+}
+
+/** A path with the links of its folders followed, whether it is there yet or not. */
+function realPlace(path: string): string {
+  const whole = resolve(path);
+  if (existsSync(whole) || dirname(whole) === whole) return existsSync(whole) ? realpathSync(whole) : whole;
+  return join(realPlace(dirname(whole)), basename(whole));
 }
 
 /**
@@ -28,7 +35,7 @@ export function noteOutput(directory: string, folder: string): void {
  * this project wrote, or `source` and it lie in one another.
  */
 export function requireOwnFolder(directory: string, folder: string, source: string | null): void {
-  const place = existsSync(folder) ? realpathSync(folder) : folder;
+  const place = realPlace(folder);
   const inside = (outer: string, inner: string) => {
     const way = relative(outer, inner);
     return way === '' || !(way === '..' || way.startsWith(`..${sep}`));

@@ -1,13 +1,24 @@
 import { existsSync, statSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { ProblemError } from '../core/place.js';
-import { readProjectText, systemReason } from './files.js';
+import { endKilledSets } from '../disk/file-set.js';
+import { systemReason } from '../disk/system-reason.js';
+import { readProjectText } from './files.js';
 import { readConfiguration, type Settings } from './read-configuration.js';
 
 export const configurationName = 'local-needle.yaml';
 
-/** The folder of the project: the one given, or the nearest upwards with a local-needle.yaml. Throws ProblemError. */
+/**
+ * The folder of the project: the one given, or the nearest upwards with a local-needle.yaml. What a killed command was
+ * writing there is ended. Throws ProblemError.
+ */
 export function findProject(given: string | undefined, from: string): string {
+  const directory = projectFolder(given, from);
+  endKilledSets(directory);
+  return directory;
+}
+
+function projectFolder(given: string | undefined, from: string): string {
   if (given !== undefined) {
     const directory = resolve(from, given);
     if (existsSync(join(directory, configurationName))) return directory;
