@@ -1,3 +1,4 @@
+import type { Problem } from '../core/place.js';
 import { safeForTerminal } from '../report/printable.js';
 import type { Output } from './command.js';
 import { runCommandLine } from './run.js';
@@ -39,18 +40,32 @@ export async function execute(words: string[], given: Output): Promise<number> {
     const { problemsText } = await import('../report/problems.js');
     const { styleFor } = await import('../report/text.js');
     const style = styleFor(process.stderr, process.env);
-    const { message, stack = '' } = error as Error;
-    if (error instanceof ProblemError) output.log(problemsText(error.problems, style));
-    else {
-      const hint = 'This is a bug in Local Needle. Please report it with what --debug prints.';
-      output.log(problemsText([{ message: `Internal error: ${message}`, hint }], style));
-    }
-    if (words.includes('--debug')) output.log(stack);
+    const problems = error instanceof ProblemError ? error.problems : [await unexpected(error as Error, words)];
+    output.log(problemsText(problems, style));
+    if (words.includes('--debug')) output.log((error as Error).stack ?? '');
     return error instanceof ProblemError && error.kind === 'input' ? 2 : 3;
   } finally {
     restore('NO_COLOR', none);
     restore('FORCE_COLOR', forced);
   }
+}
+
+/** An error that no command foresaw: of the system, or a bug. */
+async function unexpected(error: Error, words: string[]): Promise<Problem> {
+  const { code, syscall, path } = error as NodeJS.ErrnoException;
+  if (code !== undefined && syscall !== undefined && path !== undefined) {
+    const { systemReason } = await import('../disk/system-reason.js');
+    return { message: `${path} cannot be read or written: ${systemReason(error)}` };
+  }
+  const { writeErrorReport } = await import('./error-report.js');
+  const file = writeErrorReport(error, words);
+  return {
+    message: `Internal error: ${error.message}`,
+    hint:
+      file === null
+        ? 'This is a bug in Local Needle. Please report it with what --debug prints.'
+        : `This is a bug in Local Needle. Please report it and attach ${file}: it tells where it happened. Values of environment variables, passwords and queries of addresses are not in it.`,
+  };
 }
 
 function restore(name: string, value: string | undefined): void {

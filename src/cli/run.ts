@@ -52,7 +52,9 @@ export async function runCommandLine(words: string[], output: Output): Promise<n
     .wrap(columns())
     .exitProcess(false)
     .fail((message: string | null, error: Error | undefined) => {
-      throw error ?? callProblem(message ?? '', { words, entry, known });
+      // Some faults of the call are errors of yargs' own.
+      if (error && error.name !== 'YError') throw error;
+      throw callProblem(message ?? error?.message ?? '', { words, entry, known });
     });
   if (loaded) describeCommand(parser, name, loaded, async (args) => (exit = await runOne(args)));
   else listCommands(parser);

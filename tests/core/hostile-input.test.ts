@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { runsOf } from '../helpers.js';
+import { mutated } from '../mutations.js';
 import { Cascade } from '../../src/core/css/cascade/cascade.js';
 import { SheetStore } from '../../src/core/css/cascade/page-sheets.js';
 import { compileSheet } from '../../src/core/css/cascade/sheet.js';
@@ -34,55 +35,6 @@ const css = `@import "a.css" layer(x.y) supports(display: grid) screen; @layer a
 @scope (.a) to (.b) { :scope > p { order: 3 } } @container x (width > 1px) { p { order: 4 } } @keyframes k { from { order: 5 } } @property --v { syntax: "*"; inherits: false }`;
 const html = `<!doctype html><html class="a"><head><link rel=stylesheet href=/a.css><style media="screen">${css}</style></head><body style="color: red; --v: 1"><table><tr><td class="a" width=10%>x</td></table><p class="a b" hidden>y<svg><g/></svg><details><summary>z</summary></details></body></html>`;
 
-/** Cuts, doubles and strews in what parsers stumble over. */
-const mutation = fc.record({
-  at: fc.nat({ max: 10_000 }),
-  length: fc.nat({ max: 30 }),
-  insert: fc.oneof(
-    fc.constantFrom(
-      '{',
-      '}',
-      '(',
-      ')',
-      '[',
-      ']',
-      ';',
-      ':',
-      '"',
-      "'",
-      '\\',
-      '/*',
-      '*/',
-      '<!--',
-      '-->',
-      '</style>',
-      '\u0000',
-      '@',
-      '&',
-      '!important',
-      'var(--v)',
-      ':is(',
-      ':has(',
-      '<',
-      '>',
-      '\n',
-      ',',
-      '#',
-      '.',
-      '\ud800',
-    ),
-    fc.string({ maxLength: 4 }),
-  ),
-});
-const mutated = (text: string, mutations: fc.Arbitrary<{ at: number; length: number; insert: string }[]>) =>
-  mutations.map((list) =>
-    list.reduce((now, { at, length, insert }) => {
-      const start = at % (now.length + 1);
-      return now.slice(0, start) + insert + now.slice(start + length);
-    }, text),
-  );
-const mutations = fc.array(mutation, { minLength: 1, maxLength: 4 });
-
 // What is thrown and caught inside is many; their traces took most of the time.
 Error.stackTraceLimit = 0;
 
@@ -90,7 +42,7 @@ describe('Whatever a page or a stylesheet holds', () => {
   const runs = runsOf(500, 10_000);
   test(`${runs} broken pages and stylesheets are read`, () => {
     fc.assert(
-      fc.property(mutated(html, mutations), mutated(css, mutations), (page, sheet) => {
+      fc.property(mutated(html), mutated(css), (page, sheet) => {
         const { values, document } = look(page, { '/a.css': sheet });
         return values.length === document.elements.length;
       }),

@@ -231,6 +231,13 @@ function checkForRule(node: CssNode): void {
       `Write ${node.name.replace(/^.*\|/, '')}.`,
     );
   }
+  if (node.type === 'PseudoClassSelector' && node.children?.first && containsPseudoElement(node.children.first)) {
+    throw new TextError(
+      `":${node.name}()" holds a pseudo-element, which no element is`,
+      offset,
+      'Write the pseudo-element at the end of the selector.',
+    );
+  }
   if (
     node.type === 'PseudoClassSelector' &&
     ['not', 'has'].includes(node.name.toLowerCase()) &&

@@ -38,7 +38,7 @@ const isState = (name: string) =>
 
 /** Compounds for an element, without its position. */
 function ownNames(element: Element): Candidate[] {
-  const { tagName } = element;
+  const tag = identifier(element.tagName);
   const found: Candidate[] = [];
   const id = attribute(element, 'id');
   if (id && !looksGenerated(id)) found.push({ selector: `#${identifier(id)}`, cost: 1, reason: 'its ID' });
@@ -55,7 +55,7 @@ function ownNames(element: Element): Candidate[] {
         : 'its class';
     found.push(
       { selector: `.${identifier(name)}`, cost, reason },
-      { selector: `${tagName}.${identifier(name)}`, cost: cost + 0.6, reason },
+      { selector: `${tag}.${identifier(name)}`, cost: cost + 0.6, reason },
     );
   }
   const steady = classes.filter((name) => !looksGenerated(name) && !isState(name));
@@ -71,9 +71,9 @@ function ownNames(element: Element): Candidate[] {
   for (const name of ['name', 'type', 'href', 'for', 'role', 'aria-label', 'alt']) {
     const value = attribute(element, name);
     if (value && value.length <= 60)
-      found.push({ selector: `${tagName}[${name}=${quoted(value)}]`, cost: 3.2, reason: `its ${name} attribute` });
+      found.push({ selector: `${tag}[${name}=${quoted(value)}]`, cost: 3.2, reason: `its ${name} attribute` });
   }
-  found.push({ selector: tagName, cost: 4, reason: 'its element name' });
+  found.push({ selector: tag, cost: 4, reason: 'its element name' });
   return found;
 }
 
@@ -167,10 +167,10 @@ function byPosition(element: Element, own: Candidate[]): Candidate[] {
 
 /** One step of such a path: the tag alone where its parent has no other, else with its class where that says more. */
 function step(element: Element): string {
-  const { tagName } = element;
-  if (standingOf(element).sizeOfType === 1) return tagName;
+  const tag = identifier(element.tagName);
+  if (standingOf(element).sizeOfType === 1) return tag;
   const [steady] = classesOf(element).filter((name) => !looksGenerated(name) && !isState(name));
-  return `${steady ? `.${identifier(steady)}` : tagName}:nth-of-type(${positionOf(element, 'nth-of-type')})`;
+  return `${steady ? `.${identifier(steady)}` : tag}:nth-of-type(${positionOf(element, 'nth-of-type')})`;
 }
 
 const ordinal = (number: number) =>

@@ -1,3 +1,4 @@
+import cssesc from 'cssesc';
 import { lineageOf, type Element } from './document.js';
 import { standingOf } from './family.js';
 
@@ -5,7 +6,9 @@ import { standingOf } from './family.js';
 export function elementPath(element: Element): string {
   const steps = lineageOf(element).map((each) => {
     const { indexOfType, sizeOfType } = standingOf(each);
-    return sizeOfType > 1 ? `${each.tagName}:nth-of-type(${indexOfType})` : each.tagName;
+    // HTML takes almost any character in a name: `<a[>`.
+    const tag = /^[a-z][\w-]*$/i.test(each.tagName) ? each.tagName : cssesc(each.tagName, { isIdentifier: true });
+    return sizeOfType > 1 ? `${tag}:nth-of-type(${indexOfType})` : tag;
   });
   return (steps.length > 1 ? steps.slice(0, -1) : steps).reverse().join(' > ');
 }
