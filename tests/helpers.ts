@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
+import { appendFileSync, mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { execute } from '../src/cli/execute.js';
@@ -14,6 +14,12 @@ import type { FileUse } from '../src/core/action/action.js';
 
 /** How many generated cases a test tries: few in `npm test`, all of them in `npm run test:long`. */
 export const runsOf = (short: number, long: number) => (process.env['LONG_TESTS'] === undefined ? short : long);
+
+/** Notes what a test counted or measured, for the table in docs/reliability.md (tools/test-long.mjs). */
+export function noteFigure(about: string, figure: string): void {
+  const file = process.env['FIGURES'];
+  if (file !== undefined) appendFileSync(file, `${JSON.stringify({ about, figure })}\n`);
+}
 
 /** What a run of the program gave. */
 export interface Run {

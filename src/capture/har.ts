@@ -57,7 +57,7 @@ const charsetOf = (mimeType: string) => /charset\s*=\s*"?([^\s;"]+)/i.exec(mimeT
 
 const policyOf = ({ headers }: HarResponse) =>
   (headers ?? [])
-    .filter(({ name }) => name.toLowerCase() === 'content-security-policy')
+    .filter(({ name }) => typeof name === 'string' && name.toLowerCase() === 'content-security-policy')
     .map(({ value }) => value)
     .join(', ') || null;
 

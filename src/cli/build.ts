@@ -2,7 +2,6 @@ import { join, relative } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { makeBuild, prepareBuild, type ReadyBuild } from '../app/build.js';
 import { bundleFolder, folderOfAddress, snippetsOf, type Made, type Making } from '../app/build-forms.js';
-import { openProject } from '../app/open.js';
 import { pageAt } from '../app/page-at.js';
 import { ProblemError } from '../core/place.js';
 import type { Proof } from '../core/ship/proof.js';
@@ -12,7 +11,7 @@ import { findingsText } from '../report/check-text.js';
 import { count, firstFew, styleFor } from '../report/text.js';
 import { loadsBuild } from '../core/deployment/deployment.js';
 import { readForEdit, withSiteKey, writeEdited } from '../project/edit.js';
-import { configurationName } from '../project/settings.js';
+import { configurationName, findProject, loadSettings } from '../project/settings.js';
 import { problemsText } from '../report/problems.js';
 import { failOn, statusFor } from './check.js';
 import { defineCommand, type ArgumentsOf, status, type Output } from './command.js';
@@ -62,8 +61,8 @@ export const command = defineCommand<BuildArguments>({
   ],
   async run(args, { out, log }) {
     requireFitting(args);
-    const { settings } = openProject(args).project;
-    const names = args['all-sites'] ? settings.sites.map(({ name }) => name) : [args.site];
+    const sites = args['all-sites'] ? loadSettings(findProject(args.project, process.cwd())).sites : [];
+    const names = args['all-sites'] ? sites.map(({ name }) => name) : [args.site];
     const style = styleFor(process.stdout, process.env);
     let problems: ProblemError | null = null;
     const ready = names.flatMap((site) => {

@@ -1,4 +1,4 @@
-import type { AtRule, ChildNode, Container, Declaration } from 'postcss';
+import { parse, type AtRule, type ChildNode, type Container, type Declaration, type Root } from 'postcss';
 import { readUrl, writeString } from '../core/css/strings.js';
 import parseValue from 'postcss-value-parser';
 import { finding, type Finding, type FindingCode } from '../core/finding.js';
@@ -13,6 +13,20 @@ import { valueOffset, type ActionReader, type Descriptors } from '../core/action
 import type { Rule } from '../core/rule/rule.js';
 import { ExpectDescriptors, RuleDescriptors } from './configuration.js';
 import { checkedShape, knownKeys } from './shape.js';
+
+/** Blocks inside of one another that are read; nothing that people write comes near. */
+const mostDepth = 100;
+
+/** Parses the text of a rule file. Throws CssSyntaxError, also where blocks are nested far too deep. */
+export function parseCss(text: string, location: string): Root {
+  const root = parse(text, { from: location });
+  let level: ChildNode[] = root.nodes;
+  for (let depth = 0; level.length > 0; depth++) {
+    if (depth > mostDepth && level[0]) throw level[0].error(`Blocks are nested more than ${mostDepth} deep`);
+    level = level.flatMap((node) => ('nodes' in node ? (node.nodes ?? []) : []));
+  }
+  return root;
+}
 
 /** Loads a file that a rule names. */
 export type LoadFile = (

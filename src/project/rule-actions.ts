@@ -1,4 +1,4 @@
-import { CssSyntaxError, parse, type AtRule, type Container, type Declaration, type Rule as StyleRule } from 'postcss';
+import { CssSyntaxError, type AtRule, type Container, type Declaration, type Rule as StyleRule } from 'postcss';
 import type { FileUse, RestyleAction } from '../core/action/action.js';
 import { actionAtRules } from '../core/action/index.js';
 import { finding } from '../core/finding.js';
@@ -7,7 +7,7 @@ import { renamedHint } from '../core/former-names.js';
 import { suggestion } from '../core/nearest.js';
 import type { Rule } from '../core/rule/rule.js';
 import type { Condition } from '../core/target/condition.js';
-import { lowerFirst, Reader } from './reader.js';
+import { lowerFirst, parseCss, Reader } from './reader.js';
 
 /** At-rules of CSS that may hold style rules; our actions beside them. */
 export const grouping = ['media', 'supports', 'layer', 'container', 'scope', 'starting-style'];
@@ -177,7 +177,7 @@ export function readPlainCss(file: FileUse, location: string, around: Enclosing,
   inner.rule = rule;
   try {
     const text = new TextDecoder('utf-8', { fatal: true }).decode(file.content);
-    readContent(parse(text, { from: location }), around, rule, inner);
+    readContent(parseCss(text, location), around, rule, inner);
   } catch (error) {
     if (!(error instanceof CssSyntaxError) && !(error instanceof TypeError)) throw error;
     const syntax = error instanceof CssSyntaxError ? error : null;

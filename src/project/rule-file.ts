@@ -1,4 +1,4 @@
-import { CssSyntaxError, parse, type AtRule, type ChildNode, type Declaration, type Root } from 'postcss';
+import { CssSyntaxError, type AtRule, type ChildNode, type Declaration, type Root } from 'postcss';
 import { findingCodes } from '../core/finding.js';
 import { renamedHint } from '../core/former-names.js';
 import { suggestion } from '../core/nearest.js';
@@ -12,7 +12,7 @@ import { RuleDescriptors } from './configuration.js';
 import { withSource } from './files.js';
 import { unquote, valueOffset } from '../core/action/reading.js';
 import { scriptAction, scriptFault } from '../core/action/script.js';
-import { lowerFirst, rawValue, readDescriptors, Reader, type LoadFile, type RuleFile } from './reader.js';
+import { lowerFirst, parseCss, rawValue, readDescriptors, Reader, type LoadFile, type RuleFile } from './reader.js';
 import { readExpectation, readKeepVisible } from './keep-visible-and-expect.js';
 import { defining, grouping, readContent, readPlainCss, type Enclosing } from './rule-actions.js';
 
@@ -21,7 +21,7 @@ export function readRuleFile(text: string, file: string, location: string, load:
   const result = emptyRuleFile();
   let root: Root;
   try {
-    root = parse(text, { from: location });
+    root = parseCss(text, location);
   } catch (error) {
     if (!(error instanceof CssSyntaxError)) throw error;
     const at = { file, line: error.line ?? 1, column: error.column ?? 1 };

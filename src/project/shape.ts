@@ -39,14 +39,18 @@ export function checkedShape<T extends object>(
     return { instance: new shape(), faults };
   }
   const instance = new shape();
-  // As own properties, whatever their name: `__proto__` is one like others.
-  for (const [key, entry] of Object.entries(value))
+  const known = knownKeys(shape);
+  for (const [key, entry] of Object.entries(value)) {
+    // A key without a value, as where all below it was commented out, is as if it were not there.
+    if (entry === null && known.includes(key)) continue;
+    // As own properties, whatever their name: `__proto__` is one like others.
     Object.defineProperty(instance, key, {
       value: entry as unknown,
       enumerable: true,
       writable: true,
       configurable: true,
     });
+  }
   const faults = validateSync(instance, {
     whitelist: true,
     forbidNonWhitelisted: true,
@@ -62,9 +66,7 @@ export function checkedShape<T extends object>(
           : missing
             ? `"${error.property}" is missing: it ${message}`
             : `"${error.property}" ${message}`,
-        hint: unknownKey
-          ? (renamedHint('descriptor', error.property) ?? suggestion(error.property, knownKeys(shape)))
-          : undefined,
+        hint: unknownKey ? (renamedHint('descriptor', error.property) ?? suggestion(error.property, known)) : undefined,
         unknownKey,
       };
     }),

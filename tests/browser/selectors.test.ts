@@ -7,7 +7,7 @@ import { parseSelectorList, parseSiteSelectors, selectorParts } from '../../src/
 import { closedAtEnd } from '../../src/core/css/selector-grammar.js';
 import { readDocument } from '../../src/core/page/document.js';
 import { compileMatcher } from '../../src/core/page/elements.js';
-import { describeInBrowser, runsOf } from '../helpers.js';
+import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
 
 const extra = `<div id="Case" class="Card big">x</div><p class="x"></p><p class="x"> </p><p class="x"><!-- c --></p>
 <dl><dt>a<dd class="x">b<dt>c<dd>d</dl><input type="checkbox" checked><input disabled><input required placeholder="p"><input type="TEXT" readonly>
@@ -218,6 +218,10 @@ describeInBrowser('Elements matched, against Chromium', () => {
     });
     const differing = all.flatMap((text, index) =>
       ours[index] === theirs[index] ? [] : [`${text}: ${ours[index]}; Chromium: ${theirs[index]}`],
+    );
+    noteFigure(
+      'selectors',
+      `${all.length} selectors, ${theirs.filter((each) => each === null).length} of them invalid: ${differing.length} differ`,
     );
     expect(differing).toEqual([]);
     expect(theirs.filter((each) => each === null).length / all.length).toBeGreaterThan(0.2);

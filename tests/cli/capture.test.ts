@@ -287,7 +287,7 @@ describe('What a site may do to a crawler', () => {
         if (url === '/sitemap.xml')
           return send(
             'application/xml',
-            `<urlset><url><loc>http://other.example/x</loc></url><url><loc>http://${request.headers.host}/big</loc></url><url><loc>http://${request.headers.host}/slow</loc></url>${Array.from({ length: runsOf(20_000, 100_000) }, (_, id) => `<url><loc>http://${request.headers.host}/s/${id}</loc></url>`).join('')}</urlset>`,
+            `<urlset><url><loc>http://other.example/x</loc></url><url><loc>http://${request.headers.host}/big</loc></url><url><loc>http://${request.headers.host}/slow</loc></url>${Array.from({ length: runsOf(20_000, 200_000) }, (_, id) => `<url><loc>http://${request.headers.host}/s/${id}</loc></url>`).join('')}</urlset>`,
           );
         if (url === '/big') return send('text/html', Buffer.alloc(50 * 1024 * 1024, 'a<b>'));
         if (url === '/slow') return undefined;

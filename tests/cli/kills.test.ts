@@ -5,11 +5,17 @@ import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { folderWith, pageHtml, runBuilt, runsOf } from '../helpers.js';
+import { folderWith, noteFigure, pageHtml, runBuilt, runsOf } from '../helpers.js';
 
 const faults = pathToFileURL(join(process.cwd(), 'tests/faults.mjs')).href;
 const fileSets = pathToFileURL(join(process.cwd(), 'dist/src/disk/file-set.js')).href;
 const program = join(process.cwd(), 'dist/program/local-needle.js');
+
+const faultsMade: Record<string, number> = {};
+afterAll(() => {
+  const { kill = 0, half = 0, ENOSPC = 0 } = faultsMade;
+  noteFigure('kills', `${kill} kills before a call, ${half} in the middle of a write, ${ENOSPC} full disks`);
+});
 
 /** Runs Node with a fault at one of its calls that change a folder; `at`: null counts them. */
 function withFault(words: string[], folder: string, at: number | null, fault: string) {
@@ -18,6 +24,7 @@ function withFault(words: string[], folder: string, at: number | null, fault: st
     ...process.env,
     ...{ FAULT: fault, FAULT_IN: folder, ...(at === null ? { FAULT_COUNT: count } : { FAULT_AT: String(at) }) },
   };
+  if (at !== null) faultsMade[fault] = (faultsMade[fault] ?? 0) + 1;
   return new Promise<{ killed: boolean; status: number | null; log: string; calls: number }>((done) => {
     const child = spawn(process.execPath, ['--import', faults, ...words], { cwd: folder, env });
     let log = '';

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { stringify } from 'yaml';
 import { readSitemap } from '../../src/capture/sitemap.js';
-import { folderWith, pageHtml, run, runsOf } from '../helpers.js';
+import { folderWith, noteFigure, pageHtml, run, runsOf } from '../helpers.js';
 import { mutated, withOtherKind } from '../mutations.js';
 
 const page = pageHtml(
@@ -130,8 +130,12 @@ const readers: [what: string, file: string, broken: fc.Arbitrary<string>, ...lin
 const runs = runsOf(4, 700);
 const seed = Number(process.env['ORACLE_SEED'] ?? Date.now() % 1_000_000);
 
+let inputs = 0;
+afterAll(() => noteFigure('mutated', `${inputs} inputs to ${readers.length + 4} readers (seed ${seed})`));
+
 /** Whether a run ended as one may: with a status of the four, and where something is wrong with words that are ours. */
 async function endsWell(folder: string, words: string[], given = words.join(' ')): Promise<string | null> {
+  inputs++;
   const start = Date.now();
   const { status, log } = await run(folder, words, { KEY: 'a key' });
   const ours = given.includes('undefined') ? log.replaceAll('undefined', '') : log;
@@ -207,6 +211,7 @@ describe(`Broken input of every kind (seed ${seed})`, () => {
     const sitemap = `<?xml version="1.0"?><urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>${at}/a</loc></url></urlset>`;
     fc.assert(
       fc.property(mutated(sitemap), (xml) => {
+        inputs++;
         try {
           expect(Array.isArray(readSitemap(Buffer.from(xml)).pages)).toBe(true);
         } catch (error) {

@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { runsOf } from '../helpers.js';
+import { noteFigure, runsOf } from '../helpers.js';
 import { mutated } from '../mutations.js';
 import { Cascade } from '../../src/core/css/cascade/cascade.js';
 import { SheetStore } from '../../src/core/css/cascade/page-sheets.js';
@@ -48,6 +48,7 @@ describe('Whatever a page or a stylesheet holds', () => {
       }),
       { numRuns: runs },
     );
+    noteFigure('hostile', `${runs} broken pages with broken stylesheets`);
   }, 1_800_000);
 
   test.each<[string, () => string]>([

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { parse, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { openingEnd, readOpening } from '../../src/core/page/opening.js';
-import { runsOf } from '../helpers.js';
+import { noteFigure, runsOf } from '../helpers.js';
 
 /** Title and attributes of the body, by parsing all of it. */
 function parsedWhole(html: string) {
@@ -52,6 +52,7 @@ describe('What the start of a page tells', () => {
       }),
       { numRuns: runsOf(3000, 100_000) },
     );
+    noteFigure('opening', `${runsOf(3000, 100_000)} generated openings`);
   });
 
   test('is known without what follows the tag', () => {

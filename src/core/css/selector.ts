@@ -29,10 +29,14 @@ export const selectorFault = (text: string, relative = false): TextFault | null 
  * combinator, as in a nested rule. Throws TextError.
  */
 export function parseSelectorList(given: string, relative = false): Selector[] {
+  if (given.length > mostCharacters)
+    throw new TextError(`A selector of ${given.length} characters is too long: at most ${mostCharacters} are read`, 0);
   const text = plainText(closedAtEnd(given));
   const list = selectorTree(text);
   checkListOrder(list, relative);
   walk(list, (node: CssNode) => {
+    if (node.type === 'NestingSelector' && !relative)
+      throw new TextError('"&" stands for the selector around it, and there is none', offsetOf(node), 'Remove it.');
     checkForRule(node);
     checkSimpleSelector(node);
   });
@@ -62,6 +66,8 @@ const nothing = ':where(:not(*))';
  */
 export function parseSiteSelectors(given: string): Selector[] | null {
   if (isTooDeep(given)) return null;
+  // One selector of such a length, unlike a list, matches nothing, and is not worth its time.
+  if (given.length > mostCharacters && given.split(',').some((each) => each.length > mostCharacters)) return null;
   const plain = plainText(given);
   const text =
     !/:(is|where|-webkit-any)\(/i.test(plain) || parses(plain) ? plain : withoutInvalidArms(plain, parses, nothing);
@@ -165,6 +171,11 @@ function containsPseudoElement(node: CssNode): boolean {
   return found;
 }
 
+/** A longer list in a rule is a mistake, or an attack. */
+const mostCharacters = 20_000;
+
+const offsetOf = (node: CssNode) => ('loc' in node ? (node.loc?.start.offset ?? 0) : 0);
+
 /** Selectors inside of one another that are read; browsers have a limit too. */
 const mostDepth = 200;
 
@@ -223,7 +234,7 @@ const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1
 
 /** Selectors that are valid in CSS and still a mistake in a rule. */
 function checkForRule(node: CssNode): void {
-  const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
+  const offset = offsetOf(node);
   if (node.type === 'TypeSelector' && node.name.includes('|')) {
     throw new TextError(
       `"${node.name}" uses a namespace, which rules do not support`,
@@ -253,7 +264,7 @@ function checkForRule(node: CssNode): void {
 
 function checkSimpleSelector(node: CssNode): void {
   checkArgument(node, generate(node));
-  const offset = 'loc' in node ? (node.loc?.start.offset ?? 0) : 0;
+  const offset = offsetOf(node);
   if (node.type === 'AttributeSelector' && node.flags && !node.matcher)
     throw new TextError(`"${node.flags}" needs a value to go with`, offset);
   if (node.type === 'AttributeSelector' && node.flags && node.flags.toLowerCase() !== 'i') {
