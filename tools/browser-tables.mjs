@@ -6,6 +6,8 @@ import { writeFileSync } from 'node:fs';
 import { lexer, definitionSyntax } from 'css-tree';
 import { chromium } from 'playwright-core';
 import { chromiumPath } from '../dist/src/browser/chromium.js';
+import { define, ownProperties, ownTypes } from '../dist/src/core/css/value-definitions.js';
+import { knownFunctions, learnGrammar } from './value-grammar.mjs';
 
 /** Names tried on Chromium; those it does not know are left out of the table. */
 const pseudoClasses =
@@ -42,6 +44,9 @@ const needsArgument = {
   cue: null,
 };
 
+define({ types: ownTypes, properties: ownProperties });
+const functions = knownFunctions();
+
 /** Every keyword of css-tree's syntax data, and values of the common types. */
 const keywords = new Set();
 for (const { syntax } of [...Object.values(lexer.properties), ...Object.values(lexer.types)])
@@ -53,6 +58,8 @@ const probes =
   `0 1 -1 1.5 0.5 1px -1px 1em 10% -10% 1deg 1s -1s 100ms red #123 currentcolor rgb(1,2,3) "a" url(a.png) 1fr 1px,2px
   linear-gradient(red,blue) translate(1px) blur(2px) counter(x) some-ident`.split(/\s+/);
 probes.push(
+  // Newer than the syntax data.
+  'base-select',
   '-webkit-center',
   '-webkit-left',
   '-webkit-right',
@@ -149,6 +156,10 @@ const tables = await page.evaluate(
   },
   { pseudoClasses, pseudoElements, needsArgument, values },
 );
+const { grammar, looseFunctions } = await learnGrammar(
+  page,
+  Object.keys(tables.properties).filter((name) => name !== 'all'),
+);
 const version = browser.version();
 await browser.close();
 /** Values that Chromium takes (+) or refuses (-) otherwise than css-tree does. */
@@ -169,8 +180,8 @@ const object = (entries) =>
 const { properties, initial, inherited } = tables;
 writeFileSync(
   new URL('../src/core/css/browser-tables.json', import.meta.url),
-  `{\n  "chromium": "${version}",\n  "pseudoClasses": ${JSON.stringify(tables.pseudoClasses)},\n  "pseudoElements": ${JSON.stringify(tables.pseudoElements)},\n  "afterPseudoElements": ${object(Object.fromEntries(Object.entries(tables.afterPseudoElements).filter(([, list]) => list.length > 0)))},\n  "inherited": ${JSON.stringify(inherited)},\n  "properties": ${object(properties)},\n  "initial": ${object(initial)},\n  "differences": ${object(differences)}\n}\n`,
+  `{\n  "chromium": "${version}",\n  "pseudoClasses": ${JSON.stringify(tables.pseudoClasses)},\n  "pseudoElements": ${JSON.stringify(tables.pseudoElements)},\n  "afterPseudoElements": ${object(Object.fromEntries(Object.entries(tables.afterPseudoElements).filter(([, list]) => list.length > 0)))},\n  "inherited": ${JSON.stringify(inherited)},\n  "properties": ${object(properties)},\n  "initial": ${object(initial)},\n  "differences": ${object(differences)},\n  "grammar": {\n  "types": ${object(grammar.types)},\n  "properties": ${object(grammar.properties)}\n  },\n  "looseFunctions": ${JSON.stringify(looseFunctions)},\n  "functions": ${JSON.stringify(functions)}\n}\n`,
 );
 console.log(
-  `Chromium ${version}: ${Object.keys(properties).length} properties, ${tables.pseudoClasses.length} pseudo-classes, ${tables.pseudoElements.length} pseudo-elements, ${Object.keys(differences).length} properties with values that css-tree reads otherwise.`,
+  `Chromium ${version}: ${Object.keys(properties).length} properties, ${tables.pseudoClasses.length} pseudo-classes, ${tables.pseudoElements.length} pseudo-elements, ${Object.keys(differences).length} properties with values that css-tree reads otherwise, ${Object.keys({ ...grammar.types, ...grammar.properties }).length} definitions changed, ${looseFunctions.length} functions loose.`,
 );

@@ -4,7 +4,7 @@ import type { SheetDeclaration } from '../css/syntax.js';
 import type { DeclarationBlock, Winner } from '../css/cascade/cascade.js';
 import { compareWeights, level, type Weight } from '../css/cascade/weight.js';
 import { elementLine } from '../css/cascade/page-sheets.js';
-import { namesFor } from '../css/declaration.js';
+import { isDoubtful, namesFor } from '../css/declaration.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
 import type { OverriddenPair } from '../check/verdict.js';
@@ -64,8 +64,23 @@ function pairOf(
     isOurs,
     won,
     dependsOn:
-      winner.animation !== null ? `the animation ${winner.animation}` : (winner.block.dependsOn ?? block.dependsOn),
+      winner.animation !== null
+        ? `the animation ${winner.animation}`
+        : (winner.block.dependsOn ?? block.dependsOn ?? doubtOf(winner.declaration) ?? doubtOf(declaration)),
   };
+}
+
+const doubts = new WeakMap<SheetDeclaration, string | null>();
+
+/** What a declaration depends on of which nothing says that browsers take it, nor that they drop it; null for all others. */
+function doubtOf(declaration: SheetDeclaration): string | null {
+  const { name, value } = declaration;
+  let doubt = doubts.get(declaration);
+  if (doubt === undefined) {
+    doubt = isDoubtful(name, value) ? `whether the browser takes ${name}: ${value}` : null;
+    doubts.set(declaration, doubt);
+  }
+  return doubt;
 }
 
 /** The counts of an action's pairs. */
@@ -92,7 +107,9 @@ export function countPairs(compiled: CompiledAction, elements: Element[], look: 
         const pair = isOurs ? null : pairOf(element, pseudo, longhand, block, compiled, look);
         if (!isOurs && !pair) continue;
         count.pairs++;
-        const dependsOn = pair ? pair.dependsOn : (winner?.block.dependsOn ?? block.dependsOn);
+        const dependsOn = pair
+          ? pair.dependsOn
+          : (winner?.block.dependsOn ?? block.dependsOn ?? (winner && doubtOf(winner.declaration)) ?? null);
         if (dependsOn !== null) count.dependsOn.add(dependsOn);
         if (pair && !pair.won) {
           count.lost.push(pair);

@@ -1,9 +1,11 @@
 import { BoundedMap } from '../bounded-map.js';
-import { lexer, parse, type CssNode } from 'css-tree';
+import { definitionSyntax, parse, walk, type CssNode, type DSNode, type LexerMatchResult } from 'css-tree';
 import { nearest } from '../nearest.js';
 import tables from './browser-tables.json' with { type: 'json' };
+import { isMathFunction, withoutMath } from './math-functions.js';
+import { valueLexer } from './value-definitions.js';
 
-const properties = tables.properties as Record<string, 0 | string[]>;
+const properties = tables.properties as unknown as Record<string, 0 | string[]>;
 const differences = tables.differences as Record<string, string[]>;
 
 /** The longhands that a property sets, as Chromium expands it: itself for a longhand, a custom or an unknown property. */
@@ -54,9 +56,20 @@ export const wideKeywords = ['inherit', 'initial', 'unset', 'revert', 'revert-la
 /** Values with these functions are validated after substitution (CSS Variables 1, 3.2). */
 export const hasSubstitution = (value: string) => /(^|[^\w-])(var|env|if|attr)\(/i.test(value);
 
-/** Why a browser would drop a declaration, with a hint, or null where it is valid. */
+/** What is known of a declaration: Chromium takes it, drops it (with the reason), or neither grammar nor table can tell. */
+type Standing = 'valid' | 'unknown' | DeclarationFault;
+
+/** Why a browser would drop a declaration, with a hint, or null where it is valid, or may be. */
 export function declarationFault(property: string, value: string): DeclarationFault | null {
-  if (property.startsWith('--')) return null;
+  const standing = standingOf(property, value);
+  return typeof standing === 'string' ? null : standing;
+}
+
+/** Whether nothing says that a browser takes a declaration, nor that it drops it. */
+export const isDoubtful = (property: string, value: string) => standingOf(property, value) === 'unknown';
+
+function standingOf(property: string, value: string): Standing {
+  if (property.startsWith('--')) return 'valid';
   const name = property.toLowerCase();
   if (!Object.hasOwn(properties, name)) {
     const near = nearest(name, Object.keys(properties));
@@ -70,22 +83,64 @@ export function declarationFault(property: string, value: string): DeclarationFa
   try {
     tree = parse(value, { context: 'value' });
   } catch (error) {
+    // css-tree does not read the semicolons of if(), nor the types of attr() (CSS Values 5, 7.7 and 9.3).
+    if (/(^|[^\w-])(if|attr)\(/i.test(value)) return 'valid';
     return { message: `"${property}: ${value}" is not valid: ${(error as Error).message}` };
   }
-  if (wideKeywords.includes(value.trim().toLowerCase()) || hasSubstitution(value)) return null;
+  if (wideKeywords.includes(value.trim().toLowerCase()) || hasSubstitution(value)) return 'valid';
   const told = byTable(name, tree);
-  if (told === true) return null;
-  const { error } = told === false ? { error: refused } : lexer.matchProperty(name, tree);
-  // Properties that css-tree does not know count as valid.
-  if (!error || error.name !== 'SyntaxMatchError' || hasUnknownFunction(value)) return null;
-  const mismatch = error as Error & { syntax?: string };
-  return {
+  if (told === true) return 'valid';
+  const invalid = (syntax = ''): DeclarationFault => ({
     message: `"${value}" is not a valid value for ${property}`,
-    hint: mismatch.syntax && mismatch.syntax.length < 80 ? `${property} takes ${mismatch.syntax}.` : undefined,
-  };
+    hint: syntax !== '' && syntax.length < 80 ? `${property} takes ${syntax}.` : undefined,
+  });
+  if (told === false) return invalid();
+  const isLoose = holdsFunction(tree, (each) => looseFunctions.has(each));
+  const plain = holdsFunction(tree, isMathFunction) ? withoutMath(tree) : [tree];
+  // A function that no grammar knows is left to the browser.
+  const isKnown = !holdsFunction(tree, (each) => !knownFunctions.has(each) && !isMathFunction(each));
+  if (!plain) return isKnown && !isLoose ? invalid() : 'unknown';
+  for (const each of plain) {
+    const toldOfPlain = each === tree ? null : byTable(name, each);
+    if (toldOfPlain === true) continue;
+    const match = valueLexer().matchProperty(name, each);
+    const { error } = match;
+    if (!error && toldOfPlain === null && !namesReserved(name, each, match)) continue;
+    if (!error) return invalid();
+    // css-tree has no grammar for some properties.
+    if (error.name !== 'SyntaxMatchError' || !isKnown || isLoose || holdsWordOf(name, tree)) return 'unknown';
+    return invalid((error as Error & { syntax?: string }).syntax);
+  }
+  return isLoose ? 'unknown' : 'valid';
 }
 
-const refused = Object.assign(new Error(), { name: 'SyntaxMatchError' });
+/** Whether a word that stands for the whole value elsewhere, such as `none`, is taken as a name beside others. */
+function namesReserved(name: string, tree: CssNode, match: LexerMatchResult): boolean {
+  if (tree.type !== 'Value' || tree.children.size < 2) return false;
+  const { syntax } =
+    (valueLexer() as unknown as { properties: Record<string, { syntax?: DSNode }> }).properties[name] ?? {};
+  const reserved = new Set<string>(name.startsWith('grid-') ? ['auto'] : []);
+  if (syntax)
+    definitionSyntax.walk(syntax, (node) => {
+      if (node.type === 'Keyword' && ['none', 'normal', 'auto'].includes(node.name)) reserved.add(node.name);
+    });
+  return tree.children.some(
+    (node) => node.type === 'Identifier' && reserved.has(node.name.toLowerCase()) && match.isType(node, 'custom-ident'),
+  );
+}
+
+/** Functions of which the grammar takes more than Chromium does. */
+const looseFunctions = new Set<string>(tables.looseFunctions);
+
+/** Whether a value holds a word that Chromium takes for a property and the grammar does not know. */
+function holdsWordOf(name: string, tree: CssNode): boolean {
+  const known = Object.hasOwn(differences, name) ? (differences[name] ?? []) : [];
+  let found = false;
+  walk(tree, (node: CssNode) => {
+    if (node.type === 'Identifier' && known.includes(`+${node.name.toLowerCase()}`)) found = true;
+  });
+  return found;
+}
 
 /** Whether Chromium takes a value that css-tree's syntax data reads otherwise; null if the two agree. */
 function byTable(name: string, tree: CssNode): boolean | null {
@@ -96,24 +151,33 @@ function byTable(name: string, tree: CssNode): boolean | null {
   const listed = (text: string) => (known.includes(`+${text}`) ? true : known.includes(`-${text}`) ? false : null);
   const whole = nodes.length === 1 && nodes[0]?.type === 'Identifier' ? listed(nodes[0].name.toLowerCase()) : null;
   if (whole !== null) return whole;
-  // Any negative length, percentage or number.
+  const isSole = nodes.length === 1;
+  // One negative number stands for all of its kind; others count where they are the whole value.
   const samples = nodes.flatMap((node) => {
-    if (node.type === 'Dimension') return Number(node.value) < 0 && /^[a-z]*$/i.test(node.unit) ? ['-1px'] : [];
-    if (node.type === 'Percentage') return Number(node.value) < 0 ? ['-10%'] : [];
-    if (node.type !== 'Number') return [];
-    return Number(node.value) < 0 ? ['-1'] : Number(node.value) === 0 ? [] : nodes.length > 1 ? [] : ['1', '1.5'];
+    switch (node.type) {
+      case 'Dimension':
+        return Number(node.value) < 0 ? [/^m?s$/i.test(node.unit) ? '-1s' : '-1px'] : [];
+      case 'Percentage':
+        return Number(node.value) < 0 ? ['-10%'] : isSole ? ['10%'] : [];
+      case 'Number': {
+        const value = Number(node.value);
+        if (value < 0) return ['-1'];
+        return !isSole ? [] : value === 0 ? ['0'] : ['1', '1.5'];
+      }
+      default:
+        return [];
+    }
   });
   if (samples.some((sample) => listed(sample) === false)) return false;
-  return nodes.length === 1 && samples.some((sample) => listed(sample) === true) ? true : null;
+  return isSole && samples.some((sample) => listed(sample) === true) ? true : null;
 }
 
-/** Functions that css-tree's syntax data knows; a value with another one is left to the browser. */
-const knownFunctions = new Set(
-  `url rgb rgba hsl hsla hwb lab lch oklab oklch calc min max clamp translate translatex translatey scale rotate skew matrix
-   linear-gradient radial-gradient repeating-linear-gradient conic-gradient cubic-bezier steps minmax repeat fit-content
-   blur brightness contrast drop-shadow grayscale opacity saturate inset circle ellipse polygon counter counters attr`.split(
-    /\s+/,
-  ),
-);
-const hasUnknownFunction = (value: string) =>
-  [...value.matchAll(/(-?[a-z][\w-]*)\(/gi)].some(([, name = '']) => !knownFunctions.has(name.toLowerCase()));
+const knownFunctions = new Set<string>(tables.functions);
+
+function holdsFunction(tree: CssNode, isOne: (name: string) => boolean): boolean {
+  let found = false;
+  walk(tree, (node: CssNode) => {
+    if (node.type === 'Function' && isOne(node.name.toLowerCase())) found = true;
+  });
+  return found;
+}

@@ -1,0 +1,111 @@
+import { lexer } from 'css-tree';
+import tables from './browser-tables.json' with { type: 'json' };
+
+/** The channels of each colour function, which a relative colour may name (CSS Color 5, 4.1). */
+export const channelsOf: Record<string, string[]> = {
+  ...Object.fromEntries(['rgb', 'rgba'].map((name) => [name, ['r', 'g', 'b']])),
+  ...Object.fromEntries(['hsl', 'hsla'].map((name) => [name, ['h', 's', 'l']])),
+  hwb: ['h', 'w', 'b'],
+  ...Object.fromEntries(['lab', 'oklab'].map((name) => [name, ['l', 'a', 'b']])),
+  ...Object.fromEntries(['lch', 'oklch'].map((name) => [name, ['l', 'c', 'h']])),
+  color: ['r', 'g', 'b', 'x', 'y', 'z'],
+};
+
+const alpha = '[ / [ <number> | <percentage> | none | alpha ] ]?';
+const relativeOf = (name: string, channels: string[]) => {
+  const words = `none | alpha | ${channels.join(' | ')}`;
+  const parts = channels.map((channel) =>
+    channel === 'h' ? `[ <angle> | <number> | ${words} ]` : `[ <number> | <percentage> | ${words} ]`,
+  );
+  return `${name}( from <color> ${parts.join(' ')} ${alpha} )`;
+};
+
+/**
+ * Definitions that css-tree's syntax data lacks or has from an older draft, as the standards write them. They are generous:
+ * `npm run tables` takes out what Chromium refuses.
+ */
+export const ownTypes: Record<string, string> = {
+  ...Object.fromEntries(
+    Object.entries(channelsOf).map(([name, channels]) => [`relative-${name}`, relativeOf(name, channels)]),
+  ),
+  'color-function': [
+    ...Object.keys(channelsOf).flatMap((name) => [`<${name}()>`, `<relative-${name}>`]),
+    '<contrast-color()>',
+  ].join(' | '),
+  'relative-color': ['<predefined-rgb> r g b', '<xyz-space> x y z']
+    .map((form) => form.split(' '))
+    .map(
+      ([space, ...names]) =>
+        `color( from <color> ${space} [ <number> | <percentage> | none | alpha | ${names.join(' | ')} ]{3} ${alpha} )`,
+    )
+    .join(' | '),
+  shadow: 'inset? && [ <length>{2} [ <length [0,∞]> <length>? ]? ] && <color>?',
+  ...Object.fromEntries(
+    ['brightness', 'contrast', 'grayscale', 'invert', 'opacity', 'saturate', 'sepia'].map((name) => [
+      `${name}()`,
+      `${name}( [ <number [0,∞]> | <percentage [0,∞]> ]? )`,
+    ]),
+  ),
+  'blur()': 'blur( <length [0,∞]>? )',
+  'shadow-t': '[ <length>{2} <length [0,∞]>? ] && <color>?',
+  'drop-shadow()': 'drop-shadow( <color>? && [ <length>{2} <length [0,∞]>? ] )',
+  'linear()': 'linear( [ <number> && <percentage>{0,2} ]#{2,} )',
+  'single-transition':
+    '<single-transition-property> || <time [0,∞]> || <easing-function> || <time> || <transition-behavior-value>',
+  // What Chromium has of these; -webkit-focus-ring-color is for outlines alone.
+  '-non-standard-color': '-webkit-activelink | -webkit-link | -webkit-text',
+  'image()': 'image( <color> )',
+  'image-set-option': '[ <url> | <gradient> | <string> ] [ <resolution [0,∞]> || type( <string> ) ]',
+  'contrast-color()': 'contrast-color( <color> )',
+  'color-mix()': 'color-mix( [ <color-interpolation-method> , ]? [ <color> && <percentage [0,100]>? ]#{2} )',
+  'bg-layer':
+    '<bg-image> || <bg-position> [ / <bg-size> ]? || <repeat-style> || <attachment> || <bg-clip> || <visual-box>',
+  'final-bg-layer':
+    "<bg-image> || <bg-position> [ / <bg-size> ]? || <repeat-style> || <attachment> || <bg-clip> || <visual-box> || <'background-color'>",
+};
+
+export const ownProperties: Record<string, string> = {
+  // One rule between columns, not a list of them.
+  'column-rule-width': '<line-width>',
+  'column-rule-style': '<line-style>',
+  'column-rule-color': '<color>',
+  'column-rule': "<'column-rule-width'> || <'column-rule-style'> || <'column-rule-color'>",
+  '-webkit-border-before-width': '<line-width>',
+  '-webkit-border-before-style': '<line-style>',
+  '-webkit-border-before-color': '<color>',
+  '-webkit-border-before': '<line-width> || <line-style> || <color>',
+  filter: 'none | [ <filter-function> | <url> ]+',
+  'backdrop-filter': 'none | [ <filter-function> | <url> ]+',
+  'align-content': 'normal | first? baseline | <content-distribution> | <overflow-position>? <content-position>',
+  zoom: 'normal | <number [0,∞]> | <percentage [0,∞]>',
+  'initial-letter': 'normal | [ <number [1,∞]> <integer [1,∞]>? ]',
+  'text-underline-position': 'auto | [ [ from-font | under ] || [ left | right ] ]',
+  // "none" stands alone (CSS Transitions 1, 2.1).
+  transition:
+    '[ none || <time [0,∞]> || <easing-function> || <time> || <transition-behavior-value> ] | <single-transition>#',
+  'container-type': 'normal | [ [ size | inline-size ] || scroll-state ]',
+};
+
+/** css-tree's own lexer takes the definitions: one of our own would take 20 ms to make. */
+const definitions = lexer as unknown as {
+  addType_: (name: string, syntax: string) => void;
+  addProperty_: (name: string, syntax: string) => void;
+};
+
+/** Gives css-tree other definitions of types and properties. */
+export function define({ types, properties }: { types: Record<string, string>; properties: Record<string, string> }) {
+  for (const [name, syntax] of Object.entries(types)) definitions.addType_(name, syntax);
+  for (const [name, syntax] of Object.entries(properties)) definitions.addProperty_(name, syntax);
+}
+
+let isDefined = false;
+
+/** The grammar of values as Chromium has it. */
+export function valueLexer(): typeof lexer {
+  if (!isDefined) {
+    define({ types: ownTypes, properties: ownProperties });
+    define(tables.grammar);
+    isDefined = true;
+  }
+  return lexer;
+}
