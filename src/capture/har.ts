@@ -200,7 +200,10 @@ function entriesOf(file: string, shown: string): { entries: HarEntry[]; skipped:
     const whole = entries.filter(isWhole);
     if (whole.length > 0) (log as { entries: unknown[] }).entries = whole;
   }
-  const har = plainToInstance(HarFile, Array.isArray(value) || typeof value !== 'object' ? {} : value);
+  const har = plainToInstance(
+    HarFile,
+    Array.isArray(value) || typeof value !== 'object' || value === null ? {} : value,
+  );
   const errors = validateSync(har, { forbidUnknownValues: false });
   if (errors.length > 0)
     throw new ProblemError(

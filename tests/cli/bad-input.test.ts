@@ -294,6 +294,8 @@ test.each([
   '@hide **;',
   '@hide .x::before b;',
   '@hide p:nth-of-type(1 of .x);',
+  '@hide :is(.x, p::before);',
+  '@hide p:has(b::after);',
   '@swap .x + { text: "a"; }',
   '@only-here :not(.x >);',
 ])('%s is dropped by browsers: it is reported, and does not ship', async (action) => {
@@ -302,6 +304,15 @@ test.each([
   const { findings, cells } = JSON.parse(out) as CheckReport;
   expect(findings.map(({ code }) => code)).toEqual(['invalid-css']);
   expect(cells.map(({ actions }) => actions.length)).toEqual([1]);
+});
+
+test.each([
+  ['& outside of a nested rule', '& .x { color: red; }'],
+  ['a selector of 21,000 characters', `@hide ${'.x '.repeat(7000)};`],
+])('%s is reported, and does not ship', async (_what, action) => {
+  const directory = smallProject(`@needle a { pages: page-id(1); .x { color: teal; } ${action} }`);
+  const { out } = await run(directory, ['check', '--format', 'json']);
+  expect((JSON.parse(out) as CheckReport).findings.map(({ code }) => code)).toEqual(['invalid-css']);
 });
 
 test.each(['.x { > p { color: red; } }', '.x { & > p { color: red; } }', '@scope (.x) { > p { color: red; } }'])(

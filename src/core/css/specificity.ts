@@ -1,5 +1,5 @@
 import type { Selector as Token } from 'css-what';
-import { parse } from 'css-what';
+import { selectorTokens } from './selector-tokens.js';
 
 /** Selectors Level 4, section 17: IDs; classes, attributes and pseudo-classes; types and pseudo-elements. */
 export type Specificity = [ids: number, classes: number, types: number];
@@ -36,7 +36,7 @@ function ofPseudoClass({ name, data }: { name: string; data?: string | Token[][]
     return ['is', 'not', 'has', 'matches'].includes(name) || name.startsWith('-webkit-any') ? inner : plusClass(inner);
   }
   const list = /^nth-(last-)?child$/.test(name) && typeof data === 'string' ? / of (.*)$/is.exec(data)?.[1] : undefined;
-  return list === undefined ? [0, 1, 0] : plusClass(heaviest(parse(list)));
+  return list === undefined ? [0, 1, 0] : plusClass(heaviest(selectorTokens(list)));
 }
 
 const plusClass = ([ids, classes, types]: Specificity): Specificity => [ids, classes + 1, types];

@@ -1,5 +1,6 @@
 import { compile } from 'css-select';
-import { parse as parseSelector, type Selector as Token } from 'css-what';
+import type { Selector as Token } from 'css-what';
+import { selectorTokens } from '../css/selector-tokens.js';
 import { AncestorFilter, requiredAncestors, type KeyBits } from './ancestor-filter.js';
 import { attribute, type Element, type PageDocument } from './document.js';
 import { standingOf } from './family.js';
@@ -62,7 +63,7 @@ export type Matcher = (document: PageDocument) => Element[];
 
 /** Compiles a selector list once, to run on many pages. Throws Error if css-select cannot read it. */
 export function compileMatcher(selector: string): Matcher {
-  const parts = parseSelector(selector).map((tokens) => ({ key: selectorKey(tokens), query: queryOf([tokens]) }));
+  const parts = selectorTokens(selector).map((tokens) => ({ key: selectorKey(tokens), query: queryOf([tokens]) }));
   const [only] = parts;
   if (only && parts.length === 1) return (document) => candidates(document, only.key).filter(only.query(document));
   return (document) => {
@@ -107,7 +108,7 @@ function ancestorFilterOf(document: PageDocument): AncestorFilter {
 
 /** The selector as a test of one element, for documents in standards and in quirks mode. */
 function queryOf(selector: string | Token[][]): (document: PageDocument) => (element: Element) => boolean {
-  const tokens = typeof selector === 'string' ? parseSelector(selector) : selector;
+  const tokens = typeof selector === 'string' ? selectorTokens(selector) : selector;
   renameOwn(tokens);
   const make = (quirksMode: boolean) =>
     compile<Tree.Node, Element>(tokens, { adapter, pseudos: ownPseudos, quirksMode, cacheResults: false });
@@ -118,7 +119,7 @@ function queryOf(selector: string | Token[][]): (document: PageDocument) => (ele
 
 /** Like compileMatcher, for whether anything matches at all: stops at the first element that does. */
 export function compileTest(selector: string): (document: PageDocument) => boolean {
-  const parts = parseSelector(selector).map((tokens) => ({ key: selectorKey(tokens), query: queryOf([tokens]) }));
+  const parts = selectorTokens(selector).map((tokens) => ({ key: selectorKey(tokens), query: queryOf([tokens]) }));
   return (document) => parts.some(({ key, query }) => candidates(document, key).some(query(document)));
 }
 

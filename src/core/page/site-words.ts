@@ -1,4 +1,4 @@
-import { parse } from 'css-what';
+import { selectorTokens } from '../css/selector-tokens.js';
 import type { Page, Site } from './page.js';
 
 /** Tags, `.classes` and `#ids` that a page's source names, each once, in lower case, with a space before and after each. */
@@ -107,7 +107,7 @@ const impliedTags = new Set(['html', 'head', 'body', 'tbody', 'tr', 'colgroup', 
 
 /** The words that an element and what is around it must carry for a selector to match. */
 function wordsOfSelector(selector: string): string[] {
-  const [tokens = []] = parse(selector);
+  const [tokens = []] = selectorTokens(selector);
   return tokens.flatMap((token) => {
     if (token.type === 'tag') return impliedTags.has(token.name.toLowerCase()) ? [] : [token.name.toLowerCase()];
     if (token.type !== 'attribute') return [];

@@ -1,4 +1,4 @@
-import { parse } from 'css-what';
+import { selectorTokens } from '../css/selector-tokens.js';
 import { putTogether, takeApart } from '../css/complex.js';
 import { selectorParts } from '../css/selector.js';
 import type { PageDocument } from '../page/document.js';
@@ -17,7 +17,7 @@ export class SelectorStarts<T> {
   add(text: string, value: T): void {
     const start = startOf(text);
     if (start === '') return void this.always.add(value);
-    for (const tokens of parse(start)) {
+    for (const tokens of selectorTokens(start)) {
       const key = selectorKey(tokens);
       const starts =
         this.byKey.get(key) ?? new Map<string, { test: (document: PageDocument) => boolean; values: T[] }>();

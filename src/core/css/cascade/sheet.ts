@@ -1,4 +1,4 @@
-import { parse as parseTokens } from 'css-what';
+import { selectorTokens } from '../selector-tokens.js';
 import type { Element, PageDocument } from '../../page/document.js';
 import { compileElementTest } from '../../page/elements.js';
 import { selectorKey } from '../../page/selector-key.js';
@@ -250,7 +250,7 @@ export function compileSelector(text: string): SheetSelector | null {
   if (isPlainSelector(text)) return plainSelector(text);
   try {
     const { element, pseudo } = selectorParts(text);
-    const [tokens = []] = parseTokens(element);
+    const [tokens = []] = selectorTokens(element);
     const specificity = specificityOf(tokens);
     if (pseudo) specificity[2]++;
     const name = pseudoElementName.exec(pseudo)?.[0].toLowerCase() ?? '';
@@ -276,6 +276,6 @@ function plainSelector(text: string): SheetSelector {
     pseudo: '',
     specificity: [count(/#/g), count(/\./g), count(/(?:^|[\s>+~])[a-z]/gi)],
     key: (named?.[0] ?? last).toLowerCase(),
-    matches: compileElementTest(() => parseTokens(text)[0] ?? []),
+    matches: compileElementTest(() => selectorTokens(text)[0] ?? []),
   };
 }
