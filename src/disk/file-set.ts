@@ -5,6 +5,7 @@ import {
   copyFileSync,
   cpSync,
   existsSync,
+  lstatSync,
   mkdirSync,
   mkdtempSync,
   readdirSync,
@@ -82,7 +83,7 @@ export function writeSet(project: string, prepare: (set: FileSet) => void): void
     moves.sort((a, b) => Number(isFolder(a.made)) - Number(isFolder(b.made)));
     // One move is done or not done; several are ended by the next start.
     if (moves.length > 1) {
-      writeFileSync(join(home, 'moves'), JSON.stringify(moves), { flush: true });
+      writeFileSync(join(home, 'moves'), JSON.stringify({ mark: markOf(home), moves }), { flush: true });
       renameSync(join(home, 'moves'), join(home, movesName));
     }
     moveAll(moves, (to) => (current = to));
@@ -110,7 +111,7 @@ export function endKilledSets(project: string): void {
   try {
     for (const name of readdirSync(writing(project))) {
       const home = join(writing(project), name);
-      if (isAtWork(home, name)) continue;
+      if (!homeName.test(name) || isAtWork(home, name)) continue;
       const moves = recorded(home);
       // A folder that is being replaced is missing for a moment.
       if (moves.every((move) => isDone(move) || [move.before, null].includes(identity(move.to))))
@@ -122,10 +123,19 @@ export function endKilledSets(project: string): void {
   }
 }
 
-/** The moves of a set that was complete; none of one that was not. */
+const homeName = /^[0-9a-f]{8}-\d+-\d+-[0-9a-f]{8}$/;
+
+/** What a folder is known by on this disk: a record that came with a project from elsewhere moves nothing. */
+function markOf(home: string): string {
+  const { dev, ino, birthtimeMs } = lstatSync(home);
+  return `${dev} ${ino} ${birthtimeMs}`;
+}
+
+/** The moves of a set that was complete; none of one that was not, or that was not made here. */
 function recorded(home: string): Move[] {
   try {
-    return JSON.parse(readFileSync(join(home, movesName), 'utf8')) as Move[];
+    const { mark, moves } = JSON.parse(readFileSync(join(home, movesName), 'utf8')) as { mark: string; moves: Move[] };
+    return mark === markOf(home) ? moves : [];
   } catch {
     return [];
   }

@@ -1,8 +1,9 @@
 import { spawn } from 'node:child_process';
+import { createHash } from 'node:crypto';
 import { cpSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { tmpdir } from 'node:os';
+import { hostname, tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { folderWith, noteFigure, pageHtml, runBuilt, runsOf } from '../helpers.js';
@@ -139,6 +140,26 @@ describe('a set of files', () => {
     }
     expect(edited).toBeGreaterThan(1);
   });
+});
+
+test('a record that came with a project from elsewhere moves and removes nothing', async () => {
+  const elsewhere = mkdtempSync(join(tmpdir(), 'needle-elsewhere-'));
+  const to = join(elsewhere, 'written');
+  const record = (name: string) => `.local-needle/writing/${name}/moves.json`;
+  const moves = [0, 1].map((index) => ({ made: join(elsewhere, 'made'), to: `${to}${index}`, before: null }));
+  const project = folderWith({
+    'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n',
+    // The first is as one of this host.
+    [record(`${createHash('sha256').update(hostname()).digest('hex').slice(0, 8)}-999999-1-89abcdef`)]: JSON.stringify({
+      mark: '1 2 3',
+      moves,
+    }),
+    [record('letters')]: JSON.stringify(moves),
+  });
+  writeFileSync(join(elsewhere, 'made'), 'hostile');
+  await runBuilt(project, ['rules']);
+  expect(readdirSync(elsewhere)).toEqual(['made']);
+  expect(readdirSync(join(project, '.local-needle/writing'))).toEqual(['letters']);
 });
 
 describe('a command that is killed', () => {
