@@ -107,6 +107,13 @@ describeInBrowser('Values are valid where Chromium takes them', () => {
       '-1px',
       'calc(-1px)',
     ],
+    [
+      'width',
+      'calc(anchor-size(width) + 1px)',
+      'calc(anchor-size(width) + 1s)',
+      'calc(infinity * 1px)',
+      'calc(1lh + 1cqw)',
+    ],
     ['opacity', 'progress(1, 0, 2)', 'calc(1 + 2)', 'calc(1px)', '50%', 'sin(1)', 'sin(1px)', 'e', 'calc(e)'],
     ['z-index', 'calc(1.5)', '1.5', '-1', 'sibling-index()', 'auto'],
     ['transition-duration', '-1s', '1s', 'calc(-1s)', '1s, -1s', '0', '0s'],

@@ -147,6 +147,8 @@ function sumType(nodes: CssNode[], channels: string[]): Type | null {
           channels,
         );
       case 'Function':
+        // Lengths of CSS Anchor Positioning 1.
+        if (/^anchor(-size)?$/i.test(node.name)) return { length: 1 };
         return isMathFunction(node.name) ? mathType(node, channels) : null;
       default:
         return null;
