@@ -70,6 +70,32 @@ describe('What explains a verdict', () => {
     if (sheet !== '') expect(pair?.winner?.file).toBe('s.css');
     expect(pair?.change === null).toBe(pair?.won);
   });
+
+  test('shows elements with a lost pair first', () => {
+    const { input, site } = siteOf(
+      { '/': `<body>${'<p class="x">a</p>'.repeat(8)}<p class="x" style="color: red">b</p>` },
+      '@needle r { pages: path("/"); .x { color: teal; } }',
+    );
+    const why = explain(input, input.rules[0]!, site.pages[0]!, null);
+    expect([why.verdict, why.actions[0]?.shown.map(({ pairs }) => pairs[0]?.won)]).toEqual([
+      'partial',
+      [false, true, true, true, true],
+    ]);
+  });
+
+  test.each([
+    ['.container:first-child { order: 1 }', true],
+    ['/* container: a */ p { order: 1 }', true],
+    ['.box { container-type: inline-size }', false],
+    ['.box { container: a / size }', false],
+  ])('a container query is undecided only where a sheet makes containers: %s', (sheet, sure) => {
+    const { input, view } = siteOf(
+      { '/': '<link rel=stylesheet href=/s.css><body><p class="x">a</p>' },
+      '@needle r { pages: path("/"); .x { color: teal; } @container (width > 1px) { .x { order: 2 } } }',
+    );
+    const styled = { ...view, style: () => ({ text: sheet, identity: sheet, file: 's.css' }) };
+    expect(check({ ...input, view: () => styled }).cells.map((cell) => cell.sure)).toEqual([sure]);
+  });
 });
 
 describe('Two copies of a site', () => {

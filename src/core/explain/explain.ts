@@ -20,7 +20,7 @@ import type { Finding } from '../finding.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { CompiledAction } from '../action/compiled.js';
 import { compileRule } from '../action/compile.js';
-import { pairsOf, placeOfWinner, type Pair } from '../action/pair.js';
+import { countPairs, pairsOf, placeOfWinner, type Pair } from '../action/pair.js';
 import type { Cell, Verdict } from '../check/verdict.js';
 import { winningChange } from '../fix/winning-change.js';
 
@@ -172,6 +172,9 @@ function whyAction(compiled: CompiledAction, look: OpenedPage, wanted: Set<Eleme
   const holds = look.cascade.holds(around);
   const failing = around.find((each) => look.cascade.holds([each]) === false);
   const elements = holds === false ? [] : elementsOf(compiled, look).filter((each) => wanted?.has(each) ?? true);
+  // Those with a lost pair come first.
+  const losing = new Set(countPairs(compiled, elements, look).lost.map(({ element }) => element));
+  const inOrder = [...elements.filter((each) => losing.has(each)), ...elements.filter((each) => !losing.has(each))];
   return {
     action: action.kind,
     selector: 'address' in action ? action.address : action.selector,
@@ -179,7 +182,7 @@ function whyAction(compiled: CompiledAction, look: OpenedPage, wanted: Set<Eleme
     line: action.at.line,
     leftOut: failing && 'condition' in failing ? `@${failing.kind} ${failing.condition}` : null,
     elements: elements.length,
-    shown: elements.slice(0, wanted ? elements.length : mostElements).map((element) => {
+    shown: inOrder.slice(0, wanted ? elements.length : mostElements).map((element) => {
       const shown = look.built.isDisplayed(element);
       const by = shown ? null : hiddenBy(element, look);
       const pairs = pairsOf(compiled, [element], look);

@@ -56,12 +56,16 @@ export function compileSheet(source: string): Sheet {
     imports: [],
     keyframes: new Map(),
     registered: new Map(),
-    makesContainers: /container(-type|-name)?\s*:/i.test(source),
+    makesContainers: false,
     byKey: new Map(),
     lineOf: lazily(() => lineCounter(source)),
   };
   new SheetCompiler(sheet).read(readStylesheet(source), { layer: null, around: [], parents: null, scoped: false });
   indexSheet(sheet);
+  if (/container/i.test(source))
+    sheet.makesContainers = sheet.rules.some(({ declarations }) =>
+      declarations.some(({ name }) => name === 'container' || name === 'container-type'),
+    );
   return sheet;
 }
 
