@@ -4,7 +4,8 @@ import { join } from 'node:path';
 import packageJson from '../../package.json' with { type: 'json' };
 
 /** Environment variables whose values are no secrets, and may be a part of every path. */
-const plainNames = /^(_|HOME|PATH|PWD|OLDPWD|SHELL|TERM|LANG|LC_.*|USER|LOGNAME|NODE_.*|NO_COLOR|FORCE_COLOR|CI)$/;
+const plainNames =
+  /^(_|HOME|PATH|PWD|OLDPWD|INIT_CWD|SHELL|TERM|EDITOR|LANG|LC_.*|USER|LOGNAME|NODE|NODE_.*|NO_COLOR|FORCE_COLOR|COLOR|CI|npm_(?!.*(auth|token|password)).*)$/i;
 
 /**
  * A text without secrets: values of environment variables, and the users, passwords and queries of addresses. The user's own

@@ -127,7 +127,7 @@ const readers: [what: string, file: string, broken: fc.Arbitrary<string>, ...lin
   ['old CSS', 'old.css', mutated(files['old.css'] ?? ''), ['convert', 'old.css', '--dry-run']],
 ];
 
-const runs = runsOf(4, 700);
+const runs = runsOf(4, 400);
 const seed = Number(process.env['ORACLE_SEED'] ?? Date.now() % 1_000_000);
 
 let inputs = 0;
