@@ -19,6 +19,8 @@ export function copyPatched(from: string, to: string, place: 'head-end' | 'body-
   for (const { parentPath, name } of readdirSync(from, { recursive: true, withFileTypes: true })) {
     const source = join(parentPath, name);
     const file = relative(from, source);
+    // What a project keeps for itself, also while this copy is made.
+    if (file.split(sep).includes('.local-needle')) continue;
     const target = join(to, file);
     const stat = lstatSync(source);
     if (stat.isDirectory()) {

@@ -495,3 +495,14 @@ describe('Where a bundle is loaded', () => {
     expect(readdirSync(join(directory, 'out')).sort()).toEqual(['copy', 'live']);
   });
 });
+
+test('a patched copy of the project’s own folder leaves out what the project keeps for itself', async () => {
+  const directory = folderWith({
+    'local-needle.yaml': 'version: 1\nsites: { live: { folder: . } }\n',
+    'index.html': pageHtml('', '<p class="x">a</p>'),
+    'rules/a.css': '@needle a { pages: path("/"); .x { color: teal } }\n',
+  });
+  const out = `${directory}-patched`;
+  expect((await run(directory, ['build', '--as', 'pages', '--out', out])).status).toBe(0);
+  expect(readdirSync(out).sort()).toEqual(['index.html', 'local-needle.yaml', 'rules']);
+});

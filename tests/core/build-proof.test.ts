@@ -3,6 +3,7 @@ import { prepareShipments } from '../../src/core/ship/shipment.js';
 import { safeInPage } from '../../src/core/ship/script.js';
 import { check } from '../../src/core/check/check.js';
 import { proveBuild } from '../../src/core/ship/proof.js';
+import { TooLate } from '../../src/core/page/elements.js';
 import { forbiddenBy } from '../../src/core/deployment/policy.js';
 import { bundleOf, siteOf } from '../helpers.js';
 
@@ -29,6 +30,16 @@ describe('A build that was read back', () => {
     expect(cells.map(({ verdict }) => verdict)).toEqual(['hit', 'hit']);
     expect(prove(css.text)).toEqual([]);
     expect(prove(css.text.replace(/\s+/g, ' '))).toEqual([]);
+  });
+
+  test('is not told to differ on a page that takes too long', () => {
+    const brought = { build: readBuild(css.text, js?.text ?? ''), actions };
+    const startTime = () => {
+      throw new TooLate();
+    };
+    const late = { ...input, startTime };
+    const { cells: judged, findings } = proveBuild(late, cells, { to: () => brought, pathOptions: {} });
+    expect([judged, findings.map(({ code }) => code)]).toEqual([0, ['too-slow', 'too-slow']]);
   });
 
   test.each([

@@ -123,6 +123,11 @@ export function withFindings<T extends CheckReport>(report: T, more: Finding[]):
   return { ...report, findings, totals: { ...report.totals, ...levelCounts(findings) } };
 }
 
+const tookTooLong = 'selectors that took too long to try';
+
+/** Whether a cell was not judged because its page took too long. */
+export const isLate = ({ dependsOn = [] }: Cell) => dependsOn.includes(tookTooLong);
+
 /** Judges a page within a time limit, so that no page can block a check. */
 function judgeInTime(task: PageTask, { startTime }: CheckInput): PageResult {
   if (!startTime) return judgeTask(task);
@@ -131,7 +136,7 @@ function judgeInTime(task: PageTask, { startTime }: CheckInput): PageResult {
   } catch (error) {
     if (!(error instanceof TooLate)) throw error;
     const { path } = task.page;
-    const dependsOn = ['selectors that took too long to try'];
+    const dependsOn = [tookTooLong];
     return {
       ...nothingFound(),
       cells: task.work.judged.map(({ rule: { rule } }): Cell => ({

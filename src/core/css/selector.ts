@@ -30,7 +30,11 @@ export const selectorFault = (text: string, relative = false): TextFault | null 
  */
 export function parseSelectorList(given: string, relative = false): Selector[] {
   if (given.length > mostCharacters)
-    throw new TextError(`A selector of ${given.length} characters is too long: at most ${mostCharacters} are read`, 0);
+    throw new TextError(
+      `A selector of ${given.length} characters is too long: at most ${mostCharacters} are read`,
+      0,
+      'Split it.',
+    );
   const text = plainText(closedAtEnd(given));
   const list = selectorTree(text);
   checkListOrder(list, relative);
