@@ -99,6 +99,7 @@ class Crawler {
   private readonly origin: string;
   private readonly queued = new Set<string>();
   private readonly queue: string[] = [];
+  private readonly running = new Set<Promise<void>>();
   private readonly styles = new Map<string, Promise<void>>();
   private readonly captured = new Map<string, { url: string; hash: string }>();
   private readonly slots;
@@ -130,13 +131,23 @@ class Crawler {
   }
 
   async run(): Promise<CrawlResult> {
+    try {
+      return await this.crawl();
+    } catch (error) {
+      // What is under way ends before its caller closes the journal.
+      await Promise.allSettled([...this.running, ...this.styles.values()]);
+      throw error;
+    }
+  }
+
+  private async crawl(): Promise<CrawlResult> {
     const { address, stop } = this.options;
     await this.readRobots();
     const { also, alsoOnly } = this.options;
     if (!alsoOnly) this.enqueue(new URL(address).href, address);
     for (const url of also) this.enqueue(new URL(url, address).href, 'also-capture');
     if (!alsoOnly) for (const url of await this.readSitemaps()) this.enqueue(url, 'a sitemap');
-    const running = new Set<Promise<void>>();
+    const { running } = this;
     const isDone = () => stop.aborted || this.ended !== null;
     // The first page shows whether a session is valid, before other requests are made.
     const parallel = () => (this.options.watch && this.captured.size === 0 ? 1 : this.options.parallel);
@@ -477,6 +488,8 @@ class Crawler {
         this.miss(url, `the stylesheet could not be fetched: ${error.message}`);
       }
     });
+    // Whoever waits for all stylesheets is told of a full disk; until then nobody waits for this one.
+    task.catch(() => undefined);
     this.styles.set(url, task);
     return task;
   }
