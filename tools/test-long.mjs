@@ -10,6 +10,7 @@ import { join } from 'node:path';
 const promises = [
   ['Selectors are valid and match as in Chromium', 'tests/browser/selectors', 'selectors'],
   ['Values are valid where Chromium takes them', 'tests/browser/values', 'values'],
+  ['Shorthands expand and values compute as in Chromium', 'tests/browser/shorthands', 'shorthands'],
   ['Verdicts and values are as in Chromium', 'tests/browser/cascade', 'cascade'],
   ['The start of a page tells what the whole page tells', 'tests/core/opening', 'opening'],
   ['What ships reaches the right pages only', 'tests/browser/reach', null],

@@ -60,7 +60,8 @@ describe('Values', () => {
     ['white-space', 'pre-line', 'text-wrap-mode', 'wrap'],
     ['animation', 'glide 3s ease-in infinite', 'animation-name', 'glide'],
     ['text-decoration', 'underline dotted red', 'text-decoration-style', 'dotted'],
-    ['grid', 'none', 'grid-auto-flow', null],
+    ['grid', 'none', 'grid-auto-flow', 'row'],
+    ['font', 'caption', 'font-size', null],
     ['margin', 'inherit', 'margin-top', 'inherit'],
   ])('%s: %s gives %s %s', (name, value, longhand, expected) =>
     expect(longhandValue(name, value, longhand)).toBe(expected),

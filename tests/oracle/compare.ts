@@ -1,5 +1,6 @@
 import type { Page as BrowserPage } from 'playwright-core';
 import { canonical } from '../../src/core/css/value/canonical.js';
+import { oneSpelling } from '../../src/core/css/value/spelling.js';
 import type { CascadeCase } from './cases.js';
 import { computed, inChromium, sourceOf } from './judge.js';
 
@@ -10,7 +11,8 @@ const relative = {
   currentColor: () => 'currentcolor',
   base: null,
 };
-const plain = (name: string, value: string) => (name === '--v' ? value.trim() : canonical(value, relative));
+const plain = (name: string, value: string) =>
+  name === '--v' ? value.trim() : oneSpelling(name, canonical(value, relative));
 
 /** What differs between our values and Chromium's, as text; null if nothing does. */
 export async function differences(page: BrowserPage, cases: CascadeCase[]): Promise<(string | null)[]> {

@@ -7,10 +7,11 @@ import { readDocument } from '../../src/core/page/document.js';
 import { readOpening } from '../../src/core/page/opening.js';
 import { makePage, makeSite } from '../../src/core/page/page.js';
 import { SiteWords } from '../../src/core/page/site-words.js';
+import type { Rule } from '../../src/core/rule/rule.js';
 import { readRuleFile } from '../../src/project/rule-file.js';
 import { compared, type CascadeCase } from './cases.js';
 
-const viewport = { name: 'desktop', width: 1000, height: 700 };
+export const viewport = { name: 'desktop', width: 1000, height: 700 };
 const forms = [{ in: 'body-class' as const, like: 'page-{id}' }];
 
 /** The page's source, with the build's stylesheet at the end of the head. */
@@ -28,10 +29,8 @@ export function sourceOf({ html, body, content, sheets }: CascadeCase, build: st
   return `<!doctype html><html ${html}><head>${part(false)}${build}</head><body ${body}>${content}${part(true)}</body></html>`;
 }
 
-/** Reads a case's rule, builds it, and computes what every element looks like. */
-export function computed(each: CascadeCase): { css: string; values: Record<string, string>[]; faults: string[] } {
-  // The head is not empty on a page with a build in it, which `:empty` would tell.
-  const source = sourceOf(each, '<style></style>');
+/** A page by its source, opened by itself with the rules given. */
+export function opened(source: string, rules: Rule[] = []) {
   const page = makePage('/', '/', 'index.html', readOpening(source), forms);
   const site = makeSite('live', [page], forms);
   const view = {
@@ -44,6 +43,13 @@ export function computed(each: CascadeCase): { css: string; values: Record<strin
     policy: () => null,
     words: () => new SiteWords(site, () => ''),
   };
+  const sheets = new SheetStore(view, 'head-end');
+  const look = openPage(page, view, sheets, { viewport, state: null }, { states: {} }, shipment(rules, site)(page));
+  return { site, view, look };
+}
+
+/** Reads a case's rule, builds it, and computes what every element looks like. */
+export function computed(each: CascadeCase): { css: string; values: Record<string, string>[]; faults: string[] } {
   const { rules, problems, findings } = readRuleFile(
     `@needle r { pages: page-id(1); ${each.rule} }`,
     'a.css',
@@ -54,15 +60,8 @@ export function computed(each: CascadeCase): { css: string; values: Record<strin
     }),
   );
   const faults = [...problems, ...findings].map(({ message }) => message);
-  const shipped = shipment(rules, site)(page);
-  const look = openPage(
-    page,
-    view,
-    new SheetStore(view, 'head-end'),
-    { viewport, state: null },
-    { states: {} },
-    shipped,
-  );
+  // The head is not empty on a page with a build in it, which `:empty` would tell.
+  const { site, view, look } = opened(sourceOf(each, '<style></style>'), rules);
   const { css } = bundleOf({ site, rules, open: view.open, paths: 'handles', today: '2026-11-23' });
   const values = look.document.elements
     .filter(({ tagName }) => tagName !== 'style')

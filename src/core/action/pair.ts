@@ -5,6 +5,7 @@ import type { DeclarationBlock, Winner } from '../css/cascade/cascade.js';
 import { compareWeights, level, type Weight } from '../css/cascade/weight.js';
 import { elementLine } from '../css/cascade/page-sheets.js';
 import { isDoubtful, namesFor } from '../css/declaration.js';
+import { undecided } from '../css/value/expand.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
 import type { OverriddenPair } from '../check/verdict.js';
@@ -72,12 +73,12 @@ function pairOf(
 
 const doubts = new WeakMap<SheetDeclaration, string | null>();
 
-/** What a declaration depends on of which nothing says that browsers take it, nor that they drop it; null for all others. */
+/** What a declaration depends on that neither grammar nor cascade can tell; null for all others. */
 function doubtOf(declaration: SheetDeclaration): string | null {
   const { name, value } = declaration;
   let doubt = doubts.get(declaration);
   if (doubt === undefined) {
-    doubt = isDoubtful(name, value) ? `whether the browser takes ${name}: ${value}` : null;
+    doubt = isDoubtful(name, value) ? `whether the browser takes ${name}: ${value}` : undecided(name, value);
     doubts.set(declaration, doubt);
   }
   return doubt;

@@ -64,12 +64,60 @@ export const ownTypes: Record<string, string> = {
     "<bg-image> || <bg-position> [ / <bg-size> ]? || <repeat-style> || <attachment> || <bg-clip> || <visual-box> || <'background-color'>",
 };
 
+/** Rules in the gaps of columns and rows (CSS Gap Decorations 1). */
+const gapRules = Object.fromEntries(
+  ['column-rule', 'row-rule', 'rule'].flatMap((prefix): [string, string][] => {
+    const listOf = (term: string) => `[ ${term} | repeat( [ <integer [1,∞]> | auto ] , [ ${term} ]# ) ]#`;
+    const inset = '[ <length-percentage> | overlap-join ]';
+    return [
+      [prefix, listOf('[ <line-width> || <line-style> || <color> ]')],
+      [`${prefix}-width`, listOf('<line-width>')],
+      [`${prefix}-style`, listOf('<line-style>')],
+      [`${prefix}-color`, listOf('<color>')],
+      [`${prefix}-break`, 'none | normal | intersection'],
+      [`${prefix}-visibility-items`, 'normal | all | around | between'],
+      [`${prefix}-inset`, `${inset}{1,2} [ / ${inset}{1,2} ]?`],
+      [`${prefix}-inset-cap`, `${inset}{1,2}`],
+      [`${prefix}-inset-junction`, `${inset}{1,2}`],
+      ...['start', 'end', 'cap-start', 'cap-end', 'junction-start', 'junction-end'].map((side): [string, string] => [
+        `${prefix}-inset-${side}`,
+        inset,
+      ]),
+    ];
+  }),
+);
+
+const timelineRange = '<length-percentage> | <timeline-range-name> <length-percentage>?';
+
+/** What starts an animation when a timeline enters a range (CSS Animations 2 and Animation Triggers 1). */
+const timelineTriggers = {
+  'timeline-trigger-name': '[ none | <dashed-ident> ]#',
+  'timeline-trigger-source': '<single-animation-timeline>#',
+  ...Object.fromEntries(
+    ['activation', 'active'].flatMap((kind) => {
+      const range = `[ ${kind === 'active' ? 'auto | ' : ''}normal | ${timelineRange} ]`;
+      const name = `timeline-trigger-${kind}-range`;
+      return [
+        [`${name}-start`, `${range}#`],
+        [`${name}-end`, `${range}#`],
+        [name, `[ ${range} ${range}? ]#`],
+      ];
+    }),
+  ),
+  'timeline-trigger': `[ [ none | <dashed-ident> ] <single-animation-timeline>? [ [ normal | ${timelineRange} ]{1,2} ]? [ / [ auto | normal | ${timelineRange} ]{1,2} ]? ]#`,
+};
+
 export const ownProperties: Record<string, string> = {
-  // One rule between columns, not a list of them.
-  'column-rule-width': '<line-width>',
-  'column-rule-style': '<line-style>',
-  'column-rule-color': '<color>',
-  'column-rule': "<'column-rule-width'> || <'column-rule-style'> || <'column-rule-color'>",
+  ...gapRules,
+  ...timelineTriggers,
+  ...Object.fromEntries(
+    ['', '-source', '-slice', '-width', '-outset', '-repeat'].map((part) => [
+      `-webkit-mask-box-image${part}`,
+      `<'border-image${part}'>`,
+    ]),
+  ),
+  '-webkit-border-horizontal-spacing': '<length [0,∞]>',
+  '-webkit-border-vertical-spacing': '<length [0,∞]>',
   '-webkit-border-before-width': '<line-width>',
   '-webkit-border-before-style': '<line-style>',
   '-webkit-border-before-color': '<color>',

@@ -1,10 +1,11 @@
 import { BoundedMap } from '../../bounded-map.js';
 import { calc } from '@csstools/css-calc';
-import { color as readColor, serializeRGB } from '@csstools/css-color-parser';
+import { color as readColor, serializeRGB, SyntaxFlag } from '@csstools/css-color-parser';
 import { parseComponentValue } from '@csstools/css-parser-algorithms';
 import { tokenize } from '@csstools/css-tokenizer';
 import { generate, parse, type CssNode } from 'css-tree';
 import { absoluteLengths } from '../lengths.js';
+import { itemsOf } from './items.js';
 
 /** What lengths and colours of a value are relative to. Sizes in CSS pixels. */
 export interface Relative {
@@ -23,25 +24,23 @@ const angles: Record<string, number> = { deg: 1, grad: 0.9, rad: 180 / Math.PI, 
 export const numberText = (value: number) => String(Number(value.toPrecision(6)));
 
 /** The system colours that Chromium uses on a light page, and its own names for the colours of links. */
-const systemColors: Record<string, string> = {
-  canvas: '#ffffff',
-  canvastext: '#000000',
-  linktext: '#0000ee',
-  visitedtext: '#551a8b',
-  activetext: '#ff0000',
-  '-webkit-link': '#0000ee',
-  '-webkit-activelink': '#ff0000',
-  buttonface: '#efefef',
-  buttontext: '#000000',
-  buttonborder: '#000000',
-  field: '#ffffff',
-  fieldtext: '#000000',
-  graytext: '#808080',
-  highlight: '#0078d7',
-  highlighttext: '#ffffff',
-  mark: '#ffff00',
-  marktext: '#000000',
-};
+const systemColors: Record<string, string> = Object.fromEntries(
+  Object.entries({
+    '#0075ff': 'accentcolor',
+    '#ffffff':
+      'accentcolortext canvas field highlighttext selecteditemtext activecaption appworkspace background inactivecaption infobackground menu scrollbar window',
+    '#ff0000': 'activetext -webkit-activelink',
+    '#000000':
+      'buttonborder buttontext canvastext fieldtext marktext activeborder captiontext inactiveborder infotext menutext threeddarkshadow threedhighlight threedlightshadow threedshadow windowframe windowtext -webkit-text',
+    '#efefef': 'buttonface buttonhighlight buttonshadow threedface',
+    '#808080': 'graytext inactivecaptiontext',
+    '#0000ee': 'linktext -webkit-link',
+    '#ffff00': 'mark',
+    '#1967d2': 'selecteditem',
+    '#551a8b': 'visitedtext',
+    '#0041c6cc': 'highlight',
+  }).flatMap(([colour, names]) => names.split(' ').map((name) => [name, colour])),
+);
 
 /**
  * A value in a form in which two that compute to the same are the same text (CSS Values and Units 4, computed values):
@@ -139,14 +138,27 @@ const mathFunctions =
 
 function functionText(name: string, node: Extract<CssNode, { type: 'Function' }>, relative: Relative): string {
   const inner = nodesText(node.children.toArray(), relative);
-  if (name === 'light-dark') return inner.split(', ')[0] ?? inner;
+  if (name === 'light-dark') return itemsOf(inner)[0] ?? inner;
   if (colorFunctions.test(name)) return colorText(`${name}(${inner})`) ?? `${name}(${inner})`;
   if (mathFunctions.test(name)) {
     const folded = calc(`${name}(${inner})`, { precision: 6 });
     return folded === `${name}(${inner})` ? folded : canonical(folded, relative);
   }
-  return `${name}(${inner})`;
+  return name === 'image-set' ? `image-set(${imageSet(inner)})` : `${name}(${inner})`;
 }
+
+/** The options of `image-set()` with their addresses and resolutions (CSS Images 4, 2.4). */
+const imageSet = (options: string) =>
+  itemsOf(options)
+    .map((option) => {
+      const whole = option.replace(/^"/, 'url("').replace(/^(url\("[^"]*")(?!\))/, '$1)');
+      const given = whole.replace(
+        / (\d*\.?\d+)(x|dppx|dpi)\b/,
+        (_, number: string, unit: string) => ` ${numberText(Number(number) / (unit === 'dpi' ? 96 : 1))}x`,
+      );
+      return / [\d.]+x\b/.test(given) ? given : given.replace(/^(\S+\((?:[^()]|\([^()]*\))*\))/, '$1 1x');
+    })
+    .join(', ');
 
 const colorsKnown = new BoundedMap<string, string | null>(50_000);
 
@@ -161,10 +173,19 @@ function colorText(text: string): string | null {
 }
 
 function readAsColor(text: string): string | null {
-  // Colours of wider gamuts are compared unchanged.
-  if (/^(lab|lch|oklab|oklch|color|color-mix|contrast-color)\(/.test(text)) return null;
   const component = parseComponentValue(tokenize({ css: text }));
   const data = component ? readColor(component) : false;
   if (!data) return null;
-  return serializeRGB(data).toString();
+  const { colorNotation, channels, alpha, syntaxFlags } = data;
+  const isMixed = syntaxFlags.has(SyntaxFlag.RelativeColorSyntax) || syntaxFlags.has(SyntaxFlag.ColorMix);
+  if (/^(rgb|hex|hsl|hwb)$/.test(colorNotation)) {
+    // Mixed and relative ones compute to `color(srgb …)` (CSS Color 5, 4.2), which is no legacy colour.
+    const legacy = serializeRGB(data)
+      .toString()
+      .replace(/0\.\d+(?=\)$)/, (alpha) => numberText(Number(Number(alpha).toFixed(2))));
+    return isMixed ? `color(srgb ${legacy})` : legacy;
+  }
+  if (colorNotation === 'srgb') return `color(srgb ${serializeRGB(data).toString()})`;
+  const parts = channels.map((channel) => (channel === null ? 'none' : Number(channel).toPrecision(4)));
+  return `${colorNotation}(${parts.join(' ')} / ${numberText(Number(alpha))})`;
 }

@@ -3,6 +3,7 @@ import type { DeclarationBlock, Cascade, Winner } from '../cascade/cascade.js';
 import { declarationFault, hasSubstitution, isInherited, longhandsOf, wideKeywords } from '../declaration.js';
 import { canonical, numberText, type Relative } from './canonical.js';
 import { initialOf, longhandValue } from './expand.js';
+import { layered, layersOf, oneSpelling } from './spelling.js';
 import { substitute } from './variables.js';
 
 /** A step of `font-size` keywords, in pixels at the default size (CSS Fonts 4, 2.5.1). */
@@ -17,7 +18,6 @@ const fontSizes: Record<string, number> = {
   'xxx-large': 48,
   '-webkit-xxx-large': 48,
 };
-const lineWidths: Record<string, string> = { thin: '1px', medium: '3px', thick: '5px' };
 
 /** The display of a box that is taken out of the flow or is an item of its parent (CSS Display 3, 2.7). */
 const blockified: Record<string, string> = {
@@ -198,8 +198,13 @@ export class Computed<Owner = unknown> {
     };
   }
 
-  /** How the computed value differs from the specified one: properties that depend on each other. */
+  /** How the computed value differs from the specified one. */
   private adjusted(element: Element, pseudo: string, longhand: string, value: string): string {
+    return this.dependent(element, pseudo, longhand, oneSpelling(longhand, value));
+  }
+
+  /** Properties that depend on each other. */
+  private dependent(element: Element, pseudo: string, longhand: string, value: string): string {
     const own = (name: string) => this.value(element, pseudo, name);
     const parent = pseudo !== '' ? element : parentOf(element);
     if (longhand === 'display') return this.displayOf(element, pseudo, value, parent);
@@ -208,7 +213,6 @@ export class Computed<Owner = unknown> {
     if (longhand === 'float') return /^(absolute|fixed)$/.test(own('position')) ? 'none' : value;
     if (longhand === 'line-height' && value.endsWith('%'))
       return `${numberText((parseFloat(value) / 100) * parseFloat(own('font-size')))}px`;
-    if (/^border-.*-width$|^outline-width$|^column-rule-width$/.test(longhand)) return lineWidths[value] ?? value;
     if (longhand === 'overflow-x' || longhand === 'overflow-y') {
       const other = this.winner(element, pseudo, longhand === 'overflow-x' ? 'overflow-y' : 'overflow-x');
       const beside = other
@@ -218,28 +222,20 @@ export class Computed<Owner = unknown> {
             longhand === 'overflow-x' ? 'overflow-y' : 'overflow-x',
           ) ?? '')
         : 'visible';
-      if (/^(visible|clip)$/.test(value) && /^(auto|scroll|hidden|overlay)$/.test(beside))
-        return value === 'visible' ? 'auto' : 'hidden';
-      return value === 'overlay' ? 'auto' : value;
+      // Chromium leaves "clip" as it is (CSS Overflow 3, 3.1, has "hidden").
+      return value === 'visible' && /^(auto|scroll|hidden|overlay)$/.test(beside) ? 'auto' : value;
     }
-    if (/opacity$/.test(longhand) && value.endsWith('%')) return numberText(parseFloat(value) / 100);
-    if (/^(letter|word)-spacing$/.test(longhand) && value === 'normal') return '0';
-    if (longhand === 'background-position-x' || longhand === 'background-position-y')
-      return value
-        .replace(/\b(left|top)\b/g, '0%')
-        .replace(/\bcenter\b/g, '50%')
-        .replace(/\b(right|bottom)\b/g, '100%');
-    if (longhand === 'background-repeat')
-      return value
-        .replace(/^(\S+) \1$/, '$1')
-        .replace(/^repeat no-repeat$/, 'repeat-x')
-        .replace(/^no-repeat repeat$/, 'repeat-y');
     if (longhand === 'text-align' && value === '-internal-center') {
       const outer = parent ? this.value(parent, '', 'text-align') : 'start';
       return outer === 'start' ? 'center' : outer;
     }
-    if (longhand === 'font-stretch') return stretches[value] ?? value;
-    return value;
+    if (longhand === 'content' && value === 'none' && pseudo === '') return 'normal';
+    const [, kind = ''] =
+      /^(background|-webkit-mask|mask)-(?:position-[xy]|size|repeat|attachment|origin|clip|composite|mode|blend-mode)$/.exec(
+        longhand,
+      ) ?? [];
+    if (kind === '') return value;
+    return layered(value, layersOf(own(kind === 'background' ? 'background-image' : 'mask-image')));
   }
 
   private displayOf(element: Element, pseudo: string, value: string, parent: Element | null): string {
@@ -265,6 +261,7 @@ export class Computed<Owner = unknown> {
   private fontSizeOf(value: string, parent: Element | null): string {
     const outer = parent ? parseFloat(this.value(parent, '', 'font-size')) || 16 : 16;
     if (Object.hasOwn(fontSizes, value)) return `${fontSizes[value]}px`;
+    if (value === 'math') return `${numberText(outer)}px`;
     if (value === 'larger') return `${numberText(outer * 1.2)}px`;
     if (value === 'smaller') return `${numberText(outer / 1.2)}px`;
     return value.endsWith('%') ? `${numberText((parseFloat(value) / 100) * outer)}px` : value;
@@ -288,18 +285,6 @@ export class Computed<Owner = unknown> {
     return value;
   }
 }
-
-const stretches: Record<string, string> = {
-  'ultra-condensed': '50%',
-  'extra-condensed': '62.5%',
-  condensed: '75%',
-  'semi-condensed': '87.5%',
-  normal: '100%',
-  'semi-expanded': '112.5%',
-  expanded: '125%',
-  'extra-expanded': '150%',
-  'ultra-expanded': '200%',
-};
 
 /** Displays that have a second name (CSS Display 3, 2). */
 const displays: Record<string, string> = {
