@@ -11,7 +11,8 @@ import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
 
 const extra = `<div id="Case" class="Card big">x</div><p class="x"></p><p class="x"> </p><p class="x"><!-- c --></p>
 <dl><dt>a<dd class="x">b<dt>c<dd>d</dl><input type="checkbox" checked><input disabled><input required placeholder="p"><input type="TEXT" readonly>
-<svg><linearGradient id="g"></linearGradient><a href="#x"></a></svg><details open><summary>s</summary></details><fancy-box lang="en-GB">y</fancy-box>
+<svg viewBox="0 0 1 1" preserveaspectratio="none" Data-X="1" foo:bar="2"><linearGradient id="g" gradientUnits="x"></linearGradient>
+<a href="#x" xml:lang="en"></a><use xlink:href="#g"/></svg><math definitionURL="x"><mi>y</mi></math><details open><summary>s</summary></details><fancy-box lang="en-GB">y</fancy-box>
 <table><tr><td>1<td class="x">2</table><ul><li class="x">1<li>2<li class="x">3<li class="x">4</ul><template><p class="x">no</p></template>`;
 const html = renderPage(demoPages.find(({ path }) => path === '/') ?? demoPages[0]!, 'live').replace(
   '</footer>',
@@ -23,7 +24,9 @@ const selectors =
 li:nth-of-type(2); .x:nth-of-type(3); li:nth-last-of-type(-n+2); li:only-child; p:only-of-type; p:empty; :empty; ul > li + li; li ~ .x; dl dd; :is(.x, #Case); :where(p.x); :not(.x, li):not(div)
 div:has(> .x); ul:has(li.x + li); :has(+ .x); p:not(:has(*)); [type=text]; [type="text" s]; [type=checkbox i]; [class~=x]; [class^=Ca]; [class*=ar]; [class$=big]; [lang|=en]; [href^="#"]
 :checked; :disabled; :enabled; :required; :optional; :read-only; :read-write; :any-link; :link; a:not([href]); :hover; :focus-within; :target; :defined; fancy-box; :lang(en); lineargradient; linearGradient; details[open]; :open; :placeholder-shown
-table td; table > tr; tbody > tr > td.x; template p; .masthead .menu li:nth-child(6) a; .band:nth-of-type(1); .footer .band:nth-child(1); header ~ footer .legal a; body > :first-child; .x.x; a[href="/routes"], a[href="/tickets"]; :is(ul, ol) > :nth-child(3 of :not(.x)); :not(:is(div *)); div :scope; :root > body; head; title; :default; :indeterminate; :valid; :in-range; :dir(ltr); svg|a; p::before; :not(*); :not(); ..a; a:foo; a:has(b:has(c))`
+table td; table > tr; tbody > tr > td.x; template p; .masthead .menu li:nth-child(6) a; .band:nth-of-type(1); .footer .band:nth-child(1); header ~ footer .legal a; body > :first-child; .x.x; a[href="/routes"], a[href="/tickets"]; :is(ul, ol) > :nth-child(3 of :not(.x)); :not(:is(div *)); div :scope; :root > body; head; title; :default; :indeterminate; :valid; :in-range; :dir(ltr); svg|a; p::before
+[viewbox]; [viewBox]; [VIEWBOX]; [preserveAspectRatio]; [data-x]; [xlink\\:href]; [href]; [*|href]; [|href]; [xlink|href]; [foo\\:bar]; [*|lang]; [gradientunits=x]; [gradientUnits=X]; a[*|href="#x"]; [*|viewBox]; [definitionurl]
+*|a; |a; *|*; |*; svg > |a; :not(|a):is(svg, svg *); :is(*|a, |p); *|svg *|use; *|a:not([*|href]); [*|type=text]; *|html > *|body; *|*.x; *|li:nth-child(2 of *|*.x); :has(* > .x); :has(body .x); dl:has(div > dd); :has(> * > .x); .x:has(dd) ~ p; :not(*); :not(); ..a; a:foo; a:has(b:has(c))`
     .split(/;|\n/)
     .map((each) => each.trim())
     .filter(Boolean);
@@ -170,6 +173,10 @@ describeInBrowser('Elements matched, against Chromium', () => {
       ':focus-within',
       ':lang(en)',
       '*|p',
+      '|p',
+      '*|*',
+      '[*|href]',
+      '[viewBox]',
       '/* c */',
     ],
   );

@@ -117,17 +117,6 @@ export const isSiteSelector = (text: string) => {
 function forgive(node: CssNode, changes: [number, number, string][], text: string): void {
   const [start, end] = 'loc' in node ? [node.loc?.start.offset ?? 0, node.loc?.end.offset ?? 0] : [0, 0];
   checkSimpleSelector(node);
-  if (node.type === 'TypeSelector' && node.name.includes('|')) {
-    const [space, name = ''] = node.name.split('|');
-    if (space !== '*' && space !== '') throw new TextError(`"${space}" is not a known namespace`, start);
-    changes.push([start, end, space === '*' ? name : nothing]);
-  }
-  if (node.type === 'AttributeSelector' && node.name.name.includes('|')) {
-    const [space, name = ''] = node.name.name.split('|');
-    if (space !== '*' && space !== '') throw new TextError(`"${space}" is not a known namespace`, start);
-    const at = text.indexOf(node.name.name, start);
-    changes.push([at, at + node.name.name.length, name]);
-  }
   if (node.type === 'PseudoClassSelector') {
     const name = node.name.toLowerCase();
     const first = node.children?.first;
@@ -239,13 +228,6 @@ const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1
 /** Selectors that are valid in CSS and still a mistake in a rule. */
 function checkForRule(node: CssNode): void {
   const offset = offsetOf(node);
-  if (node.type === 'TypeSelector' && node.name.includes('|')) {
-    throw new TextError(
-      `"${node.name}" uses a namespace, which rules do not support`,
-      offset,
-      `Write ${node.name.replace(/^.*\|/, '')}.`,
-    );
-  }
   if (node.type === 'PseudoClassSelector' && node.children?.first && containsPseudoElement(node.children.first)) {
     throw new TextError(
       `":${node.name}()" holds a pseudo-element, which no element is`,
@@ -269,6 +251,10 @@ function checkForRule(node: CssNode): void {
 function checkSimpleSelector(node: CssNode): void {
   checkArgument(node, generate(node));
   const offset = offsetOf(node);
+  const named = node.type === 'TypeSelector' ? node.name : node.type === 'AttributeSelector' ? node.name.name : '';
+  const [, space, name] = /^([^*|]+)\|(.*)$/.exec(named) ?? [];
+  if (space !== undefined)
+    throw new TextError(`"${space}" is not a known namespace`, offset, `Write *|${name}, for any namespace.`);
   if (node.type === 'AttributeSelector' && node.flags && !node.matcher)
     throw new TextError(`"${node.flags}" needs a value to go with`, offset);
   if (node.type === 'AttributeSelector' && node.flags && node.flags.toLowerCase() !== 'i') {
@@ -333,7 +319,7 @@ export function selectorParts(text: string): SelectorParts {
   let pseudoAt = -1;
   let [namesRoot, subjectIsRoot] = [false, false];
   for (const node of selector.children.toArray()) {
-    const name = 'name' in node && typeof node.name === 'string' ? node.name.toLowerCase() : '';
+    const name = 'name' in node && typeof node.name === 'string' ? node.name.toLowerCase().replace(/^\*\|/, '') : '';
     const isPseudo =
       node.type === 'PseudoElementSelector' ||
       (node.type === 'PseudoClassSelector' && legacyPseudoElements.includes(name));

@@ -1,8 +1,8 @@
 import { compile } from 'css-select';
-import type { Selector as Token } from 'css-what';
+import { isTraversal, SelectorType, type Selector as Token } from 'css-what';
 import { selectorTokens } from '../css/selector-tokens.js';
 import { AncestorFilter, requiredAncestors, type KeyBits } from './ancestor-filter.js';
-import { attribute, type Element, type PageDocument } from './document.js';
+import { type Element, type PageDocument } from './document.js';
 import { standingOf } from './family.js';
 import { selectorKey, elementKeys } from './selector-key.js';
 import { pseudoClasses } from './pseudo-classes.js';
@@ -35,8 +35,8 @@ const adapter = {
     step();
     return 'tagName' in node;
   },
-  getAttributeValue: attribute,
-  hasAttrib: (element: Element, name: string) => attribute(element, name) !== undefined,
+  getAttributeValue: selectedAttribute,
+  hasAttrib: (element: Element, name: string) => selectedAttribute(element, name) !== undefined,
   getChildren: (node: Tree.Node): Tree.Node[] => ('childNodes' in node ? node.childNodes : []),
   // A type selector matches elements of SVG and MathML in any letter case too, as Chromium has it.
   getName: (element: Element) =>
@@ -51,6 +51,18 @@ const adapter = {
   removeSubsets: (nodes: Tree.Node[]) => nodes,
   prevElementSibling: (node: Tree.Node): Element | null => ('tagName' in node ? standingOf(node).previous : null),
 };
+
+/**
+ * The value that an attribute selector looks at: names in any letter case, as Chromium has it for SVG's `viewBox` too; those
+ * with a prefix (`xlink:href`) only by `*|name`, which looks at both (Selectors 4, 6.4.2).
+ */
+function selectedAttribute(element: Element, name: string): string | undefined {
+  const isAnywhere = name.startsWith('*|');
+  const wanted = (isAnywhere ? name.slice(2) : name).toLowerCase();
+  for (const { name: own, value, namespace } of element.attrs)
+    if ((isAnywhere || !namespace) && own.length === wanted.length && own.toLowerCase() === wanted) return value;
+  return undefined;
+}
 
 /** The text inside a node, as in the source. */
 export function textOf(node: Tree.Node): string {
@@ -166,6 +178,13 @@ const ownPseudos = Object.fromEntries(
   Object.entries({ ...pseudoClasses, scope: isScope }).map(([name, test]) => [own + name, test]),
 );
 
+/** `:scope* `: without the star css-select takes `:scope x` for `x` on the element of `:has()` itself too. */
+const anchor: Token[] = [
+  { type: SelectorType.Pseudo, name: 'scope', data: null },
+  { type: SelectorType.Universal, namespace: null },
+  { type: SelectorType.Descendant },
+];
+
 /** css-select's own reading of a pseudo-class comes before one that is handed to it, so that ours need other names. */
 function renameOwn(tokens: Token[][]): void {
   for (const token of tokens.flat()) {
@@ -175,6 +194,13 @@ function renameOwn(tokens: Token[][]): void {
     if (withList) token.data = String(token.data).replace(/\sof(?![\w-])\s*/i, ' of ');
     if ((token.name === 'scope' || Object.hasOwn(pseudoClasses, token.name)) && !withList)
       token.name = own + token.name;
-    if (Array.isArray(token.data)) renameOwn(token.data);
+    if (!Array.isArray(token.data)) continue;
+    renameOwn(token.data);
+    // All of `:has(a b)` is inside of its element (Selectors 4, 4.5); css-select looks above it for the `a`.
+    if (token.name === 'has')
+      token.data = token.data.map((list) => {
+        const isJoined = list.slice(1).some(isTraversal) && !(list[0] && isTraversal(list[0]));
+        return isJoined ? [...anchor, ...list] : list;
+      });
   }
 }
