@@ -18,6 +18,12 @@ export function findText(report: FindReport, style: Style): string {
     );
   }
   if (report.cutOff) lines.push(colour.amber('  The time limit ended the search early. Use --page PATH to narrow it.'));
+  if (report.shadow) {
+    const { page, host, elements } = report.shadow;
+    lines.push(
+      `  ${colour.cyan('→')} ${count(elements, 'element')} in the shadow tree of <${printable(host)}> on ${printable(page)}, which the selectors of a page do not reach. Style a part of it that has a name with ${printable(host)}::part(name).`,
+    );
+  }
   for (const { selector, elements, why, page } of report.nearMisses)
     lines.push(
       `  ${colour.cyan('→')} ${printable(selector)} matches ${count(elements, 'element')} on ${printable(page)}${why ? ` (${why})` : ''}`,

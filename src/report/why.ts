@@ -6,6 +6,7 @@ const steps: Record<string, string> = {
   important: 'importance',
   animation: 'an animation',
   inline: 'the style attribute',
+  shadow: 'the shadow tree of the element',
   layer: 'the order of layers',
   specificity: 'specificity',
   scope: 'the nearer @scope',

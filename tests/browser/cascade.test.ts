@@ -148,6 +148,30 @@ describeInBrowser('The cascade gives every element what Chromium gives it', () =
     expect(await differences(tab, cases)).toEqual(cases.map(() => null));
   });
 
+  test('with shadow trees that the page declares', async () => {
+    const shadow = (css: string, inner = '<p class="x">in</p><slot></slot>') =>
+      `<div class="a" id="i"><template shadowrootmode="open"><style>${css}</style>${inner}</template><em class="b">slotted</em></div><p class="x">out</p>`;
+    const cases = [
+      [':host { order: 1; z-index: 2 !important } .x { order: 4 }', '.a { z-index: 3; order: 5 }'],
+      [':host(.a) { order: 1 } :host { order: 2 } :host(.no) { z-index: 9 }', 'em { order: 6 }'],
+      [':host-context(body) { order: 7 } :host { order: 2 }', '.x { order: 3 }'],
+      ['::slotted(em) { order: 1; z-index: 2 !important } ::slotted(.no) { order: 9 }', 'em { z-index: 3 }'],
+      [
+        '::slotted(*) { margin-top: 3px } @media (min-width: 9999px) { :host { order: 9 } }',
+        '.a > :first-child { order: 8 }',
+      ],
+      [':host { color: teal; order: 1 !important }', '#i { order: 2 !important; color: red }'],
+    ].map(([css = '', rule = '']) => page('', { content: shadow(css), sheets: [], rule }));
+    cases.push(
+      page('p:nth-child(2) { order: 1 } .a:empty { order: 2 }', { content: shadow('').replace(/<em.*?em>/, '') }),
+    );
+    const twice = '<p><template shadowrootmode=open><slot></slot></template><template shadowrootmode=open>b</template>';
+    cases.push(
+      page('template { order: 3 }', { content: `${twice}<ul><template shadowrootmode=open>c</template></ul>` }),
+    );
+    expect(await differences(tab, cases)).toEqual(cases.map(() => null));
+  });
+
   const runs = Number(process.env['ORACLE_RUNS'] ?? runsOf(500, 30_000));
   const seed = Number(process.env['ORACLE_SEED'] ?? Math.floor(Math.random() * 2 ** 31));
   test(`on ${runs} generated pages with stylesheets and rules (seed ${seed})`, async () => {

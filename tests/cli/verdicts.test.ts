@@ -151,6 +151,31 @@ describe('A verdict', () => {
   });
 });
 
+describe('Shadow trees that a page declares', () => {
+  const tree = `<style>:host { color: red !important }</style><p class="legend" part="legend">Routes</p>`;
+  const body = `<route-map><template shadowrootmode="open">${tree}</template></route-map><fare-table></fare-table>`;
+  const pages = { 'public/index.html': html('class="page-1"', body) };
+
+  test.each<[rule: string, verdict: string, sure: boolean, said: string]>([
+    ['.legend { order: 1 }', 'no-match', true, 'It is in the shadow tree of <route-map>'],
+    ['route-map::part(legend) { order: 1 }', 'hit', true, ''],
+    ['route-map::part(none) { order: 1 }', 'no-match', true, 'The parts of <route-map> are legend.'],
+    ['fare-table::part(x) { order: 1 }', 'hit', false, ''],
+    ['p::part(x) { order: 1 }', 'no-match', true, ''],
+    ['route-map { color: teal !important }', 'overridden', true, 'Nothing outside of a shadow tree wins'],
+    ['route-map { order: 1 }', 'hit', true, ''],
+  ])('%s: %s', async (rule, verdict, sure, said) => {
+    const { cells, findings } = await checked(project(`@needle a { pages: path("/"); ${rule} }`, pages));
+    expect(cells).toEqual([expect.objectContaining({ verdict, sure })]);
+    expect(findings.map(({ hint }) => hint ?? '').join()).toContain(said);
+  });
+
+  test('find tells where they are', async () => {
+    const { out } = await run(project('', pages), ['find', '.legend']);
+    expect(out).toContain('1 element in the shadow tree of <route-map> on /');
+  });
+});
+
 describe('A selector that would take for ever', () => {
   const deep = `${'<div class="d">'.repeat(400)}x${'</div>'.repeat(400)}`;
   // What must be above an element is looked for first; this is beside one.

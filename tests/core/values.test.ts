@@ -139,6 +139,7 @@ describe('Weights', () => {
 
   const base: Weight = {
     level: level.author,
+    shadow: false,
     inline: false,
     layer: Infinity,
     specificity: [0, 1, 0],
@@ -147,6 +148,13 @@ describe('Weights', () => {
   };
   test.each<[string, Partial<Weight>, Partial<Weight>, string]>([
     ['what is important over what is inline', { level: level.authorImportant }, { inline: true }, 'important'],
+    ['the page over a shadow tree', {}, { shadow: true, specificity: [1, 0, 0] }, 'shadow'],
+    [
+      'what is important in a shadow tree over the page',
+      { level: level.authorImportant, shadow: true },
+      { level: level.authorImportant, inline: true },
+      'shadow',
+    ],
     ['an animation over what is inline', { level: level.animation }, { inline: true }, 'animation'],
     ['inline over an ID', { inline: true }, { specificity: [1, 0, 0] }, 'inline'],
     ['no layer over a layer', {}, { layer: 3, specificity: [1, 0, 0] }, 'layer'],

@@ -1,4 +1,4 @@
-import type { Element } from '../page/document.js';
+import type { Element, PageDocument } from '../page/document.js';
 import { elementPath } from '../page/element-path.js';
 import type { SheetDeclaration } from '../css/syntax.js';
 import type { DeclarationBlock, Winner } from '../css/cascade/cascade.js';
@@ -45,7 +45,7 @@ function pairOf(
   longhand: string,
   block: DeclarationBlock<Owner>,
   { owner }: CompiledAction,
-  { cascade, built }: OpenedPage,
+  { cascade, built, document }: OpenedPage,
 ): Pair | null {
   const winner = cascade.winner(element, pseudo, longhand);
   const declaration = ownDeclaration(block, longhand);
@@ -67,7 +67,11 @@ function pairOf(
     dependsOn:
       winner.animation !== null
         ? `the animation ${winner.animation}`
-        : (winner.block.dependsOn ?? block.dependsOn ?? doubtOf(winner.declaration) ?? doubtOf(declaration)),
+        : (partOfScript(element, pseudo, document) ??
+          winner.block.dependsOn ??
+          block.dependsOn ??
+          doubtOf(winner.declaration) ??
+          doubtOf(declaration)),
   };
 }
 
@@ -83,6 +87,12 @@ function doubtOf(declaration: SheetDeclaration): string | null {
   }
   return doubt;
 }
+
+/** `::part()` of an element whose shadow tree no page declares: whether it has such a part, its script tells. */
+const partOfScript = (element: Element, pseudo: string, document: PageDocument) =>
+  pseudo.startsWith('::part(') && !document.shadows.has(element)
+    ? `whether a script makes ${pseudo} in <${element.tagName}>`
+    : null;
 
 /** The counts of an action's pairs. */
 export interface PairCount {
@@ -110,7 +120,11 @@ export function countPairs(compiled: CompiledAction, elements: Element[], look: 
         count.pairs++;
         const dependsOn = pair
           ? pair.dependsOn
-          : (winner?.block.dependsOn ?? block.dependsOn ?? (winner && doubtOf(winner.declaration)) ?? null);
+          : (partOfScript(element, pseudo, look.document) ??
+            winner?.block.dependsOn ??
+            block.dependsOn ??
+            (winner && doubtOf(winner.declaration)) ??
+            null);
         if (dependsOn !== null) count.dependsOn.add(dependsOn);
         if (pair && !pair.won) {
           count.lost.push(pair);
@@ -156,5 +170,6 @@ export function placeOfWinner(
   if (block.use) return { file: block.use.file, line: block.use.lineOf(declaration.offset), selector: block.selector };
   if (block.origin === 'browser') return { file: 'the browser', line: 0, selector: block.selector };
   const line = elementLine(view.html(page), document.elements.indexOf(element));
-  return { file: page.file, line, selector: block.weight.inline ? 'style attribute' : 'attributes of the element' };
+  const attributes = block.weight.inline ? 'style attribute' : 'attributes of the element';
+  return { file: page.file, line, selector: block.weight.shadow ? `${block.selector} of the shadow tree` : attributes };
 }

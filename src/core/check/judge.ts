@@ -130,6 +130,7 @@ const reasons: Record<NonNullable<OverriddenPair['by']['reason']>, string> = {
   important: 'it is !important',
   layer: 'its layer has priority',
   inline: 'it is in the style attribute',
+  shadow: 'it is !important in the shadow tree of the element',
   specificity: 'its selector is more specific',
   order: 'it comes later',
   scope: 'its scope is nearer',

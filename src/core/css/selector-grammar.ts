@@ -94,7 +94,7 @@ const needsArgument: Record<string, RegExp> = {
 const pseudoElementArguments: Record<string, RegExp> = {
   part: /^\s*[\w-]+(\s+[\w-]+)*\s*$/,
   highlight: /^\s*[\w-]+\s*$/,
-  slotted: /^\s*(?!.*::)[^\s,>+~|*]+\s*$/,
+  slotted: /^\s*(?!.*::)(?=\S)\*?[^\s,>+~|*]*\s*$/,
   cue: /^/,
 };
 

@@ -4,6 +4,7 @@ import { nearMisses, type NearMiss } from '../fix/near-selector.js';
 import type { Element, PageDocument } from '../page/document.js';
 import { compileMatcher, compileTest, TooLate, withinTime, type Matcher } from '../page/elements.js';
 import type { Page } from '../page/page.js';
+import { hostsWith } from '../page/shadow.js';
 import { applyState, type PageState } from '../page/state.js';
 import { describe, wordsOf, type Description } from './describe.js';
 import { propose, type Proposal } from './propose.js';
@@ -43,6 +44,8 @@ export interface FindReport {
   elements: Found[];
   /** If nothing matches: changes that would match, on the requested page or the first that has one. */
   nearMisses: (NearMiss & { page: string })[];
+  /** If nothing matches: where shadow trees hold such elements, which no rule reaches; null where none does. */
+  shadow: { page: string; host: string; elements: number } | null;
   /** The time limit ended before every page was searched. */
   cutOff: boolean;
 }
@@ -75,6 +78,7 @@ function emptyReport({ view, query }: FindInput): FindReport {
     page: null,
     elements: [],
     nearMisses: [],
+    shadow: null,
     cutOff: false,
   };
 }
@@ -115,6 +119,8 @@ function search({ view, query, page: wanted, state, isLate }: FindInput, report:
     }
     const document = open(page);
     const elements = match(document);
+    const [host, ...more] = report.shadow ? [] : hostsWith(match, document);
+    if (host) report.shadow = { page: page.path, host: host.tagName, elements: more.length + 1 };
     if (elements.length > 0) {
       report.total += elements.length;
       report.pages.push({ path: page.path, elements: elements.length });
@@ -133,6 +139,7 @@ function search({ view, query, page: wanted, state, isLate }: FindInput, report:
       reason: each.reason,
     })),
   }));
+  if (report.total > 0) report.shadow = null;
   const missing = wanted ? report.page === null : report.total === 0;
   if (missing && 'text' in query) report.nearMisses = nearMissesOn(wanted ? [wanted] : site.pages, query, open, isLate);
 }

@@ -5,6 +5,7 @@ import { ruleSignatures, textSignature } from '../check/result-cache.js';
 import { selectorParts } from '../css/selector.js';
 import { finding, type Finding } from '../finding.js';
 import type { PageDocument } from '../page/document.js';
+import { hostsWith, partNames, partsOf } from '../page/shadow.js';
 import { compileMatcher, TooLate, withinTime, type Matcher } from '../page/elements.js';
 import type { Page } from '../page/page.js';
 import { applyState } from '../page/state.js';
@@ -85,7 +86,9 @@ class HintSearch {
   hintFor(missing: MissingElement): Hint {
     const [single, another] = missing.action.selectors;
     if (!single || another) return noHint;
-    const { element } = selectorParts(single.text);
+    const { element, pseudo } = selectorParts(single.text);
+    const part = this.partHint(missing, element, pseudo);
+    if (part !== null) return { text: part, selector: null, why: '' };
     const near = this.kept(missing, 'near', this.keyOf(missing), () => this.nearHint(missing, element));
     if (near.text !== null) return near;
     const site = this.siteKey(missing.view);
@@ -122,11 +125,30 @@ class HintSearch {
   private hintElsewhere(missing: MissingElement, element: string): Hint {
     const match = compileMatcher(element);
     const text =
+      this.inShadowTree(match, missing) ??
       this.inAnotherState(match, missing) ??
       this.forAnotherVisitor(match, missing) ??
       this.otherAlternative(missing) ??
       this.onAnotherPage(match, element, missing);
     return { text, selector: null, why: '' };
+  }
+
+  /** The parts that the elements of a selector have, where the one that it names is not among them. */
+  private partHint(missing: MissingElement, element: string, pseudo: string): string | null {
+    if (!partNames(pseudo)) return null;
+    const document = this.open(missing);
+    const [host] = compileMatcher(element)(document).filter((each) => document.shadows.has(each));
+    const tree = host && document.shadows.get(host);
+    if (!tree) return null;
+    const names = [...new Set(partsOf(tree).flat())];
+    return names.length > 0
+      ? `The parts of <${host.tagName}> are ${names.slice(0, 8).join(', ')}.`
+      : `The shadow tree of <${host.tagName}> has no parts with names.`;
+  }
+
+  private inShadowTree(match: Matcher, missing: MissingElement): string | null {
+    const [host] = hostsWith(match, this.open(missing));
+    return host ? `It is in the shadow tree of <${host.tagName}>, which the selectors of a page do not reach.` : null;
   }
 
   private inAnotherState(match: Matcher, { page, view, state }: MissingElement): string | null {

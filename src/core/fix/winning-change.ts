@@ -17,6 +17,8 @@ export function winningChange(pair: Pair, look: OpenedPage): WinningChange | nul
   if (pair.won) return null;
   const { winner, ours } = pair;
   const { step } = compareWeights(winner.weight, ours.weight);
+  if (step === 'shadow')
+    return { kind: 'none', text: 'Nothing outside of a shadow tree wins over what is !important in it.' };
   const other = winner.block.owner;
   if (other && step === 'order')
     return {

@@ -1,5 +1,6 @@
 import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { parseHtml } from './parse-html.js';
+import { shadowDocument, takeShadowTree } from './shadow.js';
 
 export type Element = Tree.Element;
 
@@ -10,6 +11,8 @@ export interface PageDocument {
   root: Tree.Document;
   /** Whether the page lacks a standards doctype: classes and IDs then match in any letter case. */
   quirks: boolean;
+  /** The shadow trees that the page declares, by their hosts; their elements are not among the page's. */
+  shadows: Map<Element, PageDocument>;
   /** The page's address; null if it is unknown. */
   location: PageLocation | null;
 }
@@ -26,17 +29,16 @@ export interface PageLocation {
 /** Parses a page by the HTML Standard. Never throws: browsers accept any HTML. */
 export function readDocument(html: string, withPlaces = false): PageDocument {
   const root = parseHtml(html, withPlaces ? { sourceCodeLocationInfo: true } : {});
-  return {
-    root,
-    elements: elementsOutsideHead(root),
-    quirks: root.mode === standard.DOCUMENT_MODE.QUIRKS,
-    location: null,
-  };
+  const quirks = root.mode === standard.DOCUMENT_MODE.QUIRKS;
+  return { root, ...elementsOutsideHead(root, quirks), quirks, location: null };
 }
 
-function elementsOutsideHead(root: Tree.Document): Element[] {
+function elementsOutsideHead(root: Tree.Document, quirks: boolean): Pick<PageDocument, 'elements' | 'shadows'> {
   const elements: Element[] = [];
+  const shadows = new Map<Element, PageDocument>();
   const visit = (node: Tree.ParentNode, isHtml: boolean) => {
+    const shadow = takeShadowTree(node);
+    if (shadow) shadows.set(node as Element, shadowDocument(shadow, quirks));
     for (const child of node.childNodes) {
       if (!('tagName' in child) || (isHtml && child.tagName === 'head')) continue;
       elements.push(child);
@@ -44,7 +46,7 @@ function elementsOutsideHead(root: Tree.Document): Element[] {
     }
   };
   visit(root, false);
-  return elements;
+  return { elements, shadows };
 }
 
 /** The value of an attribute of an element, or undefined. */

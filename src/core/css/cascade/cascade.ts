@@ -10,6 +10,7 @@ import { mediaHolds, type Truth, type Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
 import { indexSheet, type EnclosingRule, type Sheet, type SheetRule, type SheetSelector } from './sheet.js';
 import { layerKey, rankLayers } from './layers.js';
+import { rulesFromShadows } from './shadow-rules.js';
 import { scopingRoots } from './scoping.js';
 import { supportsHolds } from './supports.js';
 import { compareWithin, level, type Level, type Weight } from './weight.js';
@@ -229,6 +230,20 @@ export class Cascade<Owner = unknown> {
           ),
         );
     }
+    for (const [index, { rule, selector }] of rulesFromShadows(this.document, element, pseudo).entries()) {
+      if (rule.around.length > 0 && this.holds(rule.around) === false) continue;
+      const { specificity, text } = selector;
+      const weight = {
+        shadow: true,
+        inline: false,
+        layer: Infinity,
+        specificity,
+        proximity: Infinity,
+        order: [0, index],
+      };
+      const block = attributeBlock('author', rule.declarations);
+      blocks.push({ ...block, weight: weight as typeof block.weight, selector: text });
+    }
     const { uses } = this.sheets;
     for (const use of uses) if (!use.afterBuild) this.collect(use.sheet, use, element, keys, pseudo, blocks);
     if (this.ours) this.collect(this.ourIndex, null, element, keys, pseudo, blocks);
@@ -300,6 +315,7 @@ export class Cascade<Owner = unknown> {
       declarations: rule.declarations,
       origin: isBrowser ? 'browser' : 'author',
       weight: {
+        shadow: false,
         inline: false,
         layer: path.length === 0 ? Infinity : (this.layerRanks.get(layerKey(path)) ?? 0),
         specificity: selector.specificity,
@@ -364,6 +380,7 @@ function attributeBlock(origin: 'hint' | 'author', declarations: SheetDeclaratio
     declarations,
     origin,
     weight: {
+      shadow: false,
       inline: origin === 'author',
       layer: Infinity,
       specificity: [0, 0, 0],

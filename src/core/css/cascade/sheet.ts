@@ -1,6 +1,7 @@
 import { selectorTokens } from '../selector-tokens.js';
 import type { Element, PageDocument } from '../../page/document.js';
 import { compileElementTest } from '../../page/elements.js';
+import { mayHavePart, partNames } from '../../page/shadow.js';
 import { selectorKey } from '../../page/selector-key.js';
 import { isPlainSelector, parseSiteSelectors, resolveNested, selectorParts, type Selector } from '../selector.js';
 import { specificityOf, type Specificity } from '../specificity.js';
@@ -258,12 +259,16 @@ export function compileSelector(text: string): SheetSelector | null {
     const specificity = specificityOf(tokens);
     if (pseudo) specificity[2]++;
     const name = pseudoElementName.exec(pseudo)?.[0].toLowerCase() ?? '';
+    const parts = partNames(pseudo);
+    const matches = compileElementTest(() => tokens);
     return {
       text,
-      pseudo: name && !name.startsWith('::') ? `:${pseudo.toLowerCase()}` : pseudo.toLowerCase(),
+      pseudo: name && !name.startsWith('::') ? `:${pseudo.toLowerCase()}` : parts ? pseudo : pseudo.toLowerCase(),
       specificity,
       key: selectorKey(tokens),
-      matches: compileElementTest(() => tokens),
+      matches: parts
+        ? (document, element) => matches(document, element) && mayHavePart(document, element, parts)
+        : matches,
     };
   } catch {
     return null;

@@ -10,6 +10,8 @@ export type Level = (typeof level)[keyof typeof level];
 /** The sort keys of the cascade, in their order (CSS Cascading 5, 6.1; proximity: Level 6). */
 export interface Weight {
   level: Level;
+  /** In the stylesheet of a shadow tree, for its host or for what is slotted into it: what is outside comes first. */
+  shadow: boolean;
   /** In a `style` attribute. */
   inline: boolean;
   /** The rank of its layer, the highest wins; infinite outside of layers. Not yet reversed for `!important`. */
@@ -22,7 +24,7 @@ export interface Weight {
 }
 
 /** The step of the cascade at which one declaration beats another. */
-export type CascadeStep = 'important' | 'animation' | 'inline' | 'layer' | 'specificity' | 'scope' | 'order';
+export type CascadeStep = 'important' | 'animation' | 'shadow' | 'inline' | 'layer' | 'specificity' | 'scope' | 'order';
 
 /** Compares two weights: positive if the first wins, and the deciding step. */
 export function compareWeights(a: Weight, b: Weight): { sign: number; step: CascadeStep } {
@@ -31,6 +33,7 @@ export function compareWeights(a: Weight, b: Weight): { sign: number; step: Casc
     return { sign: a.level - b.level, step: higher === level.animation ? 'animation' : 'important' };
   }
   const sign = compareWithin(a.level, a, b);
+  if (a.shadow !== b.shadow) return { sign, step: 'shadow' };
   if (a.inline !== b.inline) return { sign, step: 'inline' };
   if (a.layer !== b.layer) return { sign, step: 'layer' };
   if (compareSpecificity(a.specificity, b.specificity) !== 0) return { sign, step: 'specificity' };
@@ -39,6 +42,7 @@ export function compareWeights(a: Weight, b: Weight): { sign: number; step: Casc
 
 /** The same for two of one level: above zero if the first wins. */
 export function compareWithin(own: Level, a: Omit<Weight, 'level'>, b: Omit<Weight, 'level'>): number {
+  if (a.shadow !== b.shadow) return a.shadow === own >= level.authorImportant ? 1 : -1;
   if (a.inline !== b.inline) return a.inline ? 1 : -1;
   if (a.layer !== b.layer) return a.layer > b.layer !== own >= level.authorImportant ? 1 : -1;
   const heavier = compareSpecificity(a.specificity, b.specificity);
