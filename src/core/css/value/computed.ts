@@ -6,17 +6,17 @@ import { initialOf, longhandValue } from './expand.js';
 import { layered, layersOf, oneSpelling } from './spelling.js';
 import { substitute } from './variables.js';
 
-/** A step of `font-size` keywords, in pixels at the default size (CSS Fonts 4, 2.5.1). */
-const fontSizes: Record<string, number> = {
-  'xx-small': 9,
-  'x-small': 10,
-  small: 13,
-  medium: 16,
-  large: 18,
-  'x-large': 24,
-  'xx-large': 32,
-  'xxx-large': 48,
-  '-webkit-xxx-large': 48,
+/** `font-size` keywords in pixels at the default size (CSS Fonts 4, 2.5.1): in text of any family, and in `monospace` alone. */
+const fontSizes: Record<string, [size: number, monospace: number]> = {
+  'xx-small': [9, 9],
+  'x-small': [10, 10],
+  small: [13, 12],
+  medium: [16, 13],
+  large: [18, 16],
+  'x-large': [24, 20],
+  'xx-large': [32, 26],
+  'xxx-large': [48, 39],
+  '-webkit-xxx-large': [48, 39],
 };
 
 /** The display of a box that is taken out of the flow or is an item of its parent (CSS Display 3, 2.7). */
@@ -208,7 +208,7 @@ export class Computed<Owner = unknown> {
     const own = (name: string) => this.value(element, pseudo, name);
     const parent = pseudo !== '' ? element : parentOf(element);
     if (longhand === 'display') return this.displayOf(element, pseudo, value, parent);
-    if (longhand === 'font-size') return this.fontSizeOf(value, parent);
+    if (longhand === 'font-size') return this.fontSizeOf(value, parent, () => own('font-family') === 'monospace');
     if (longhand === 'font-weight') return this.fontWeightOf(value, parent);
     if (longhand === 'float') return /^(absolute|fixed)$/.test(own('position')) ? 'none' : value;
     if (longhand === 'line-height' && value.endsWith('%'))
@@ -258,9 +258,10 @@ export class Computed<Owner = unknown> {
     return at;
   }
 
-  private fontSizeOf(value: string, parent: Element | null): string {
+  private fontSizeOf(value: string, parent: Element | null, isMonospace: () => boolean): string {
     const outer = parent ? parseFloat(this.value(parent, '', 'font-size')) || 16 : 16;
-    if (Object.hasOwn(fontSizes, value)) return `${fontSizes[value]}px`;
+    const sizes = Object.hasOwn(fontSizes, value) ? fontSizes[value] : undefined;
+    if (sizes) return `${isMonospace() ? sizes[1] : sizes[0]}px`;
     if (value === 'math') return `${numberText(outer)}px`;
     if (value === 'larger') return `${numberText(outer * 1.2)}px`;
     if (value === 'smaller') return `${numberText(outer / 1.2)}px`;
