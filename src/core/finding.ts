@@ -16,7 +16,7 @@ export const findingCodes = {
   'invalid-css': { level: 'error', means: 'A selector or declaration that browsers ignore.' },
   'invalid-path': { level: 'error', means: 'A path or path pattern that cannot be read.' },
   'invalid-script': { level: 'error', means: 'A script that browsers cannot parse.' },
-  'invalid-swap': { level: 'error', means: 'An image is swapped into an element that is not an image.' },
+  'invalid-swap': { level: 'error', means: 'An image is swapped into an element that cannot show it.' },
   overridden: { level: 'error', means: 'Something else wins over everything that a rule sets on a page.' },
   'hidden-by-rule': { level: 'error', means: 'A rule hides an element that must stay visible.' },
   expectation: { level: 'error', means: 'A page does not match an @expect block.' },

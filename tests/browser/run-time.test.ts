@@ -3,6 +3,7 @@ import type { AddressInfo } from 'node:net';
 import { gzipSync } from 'node:zlib';
 import { parse } from 'acorn';
 import { chromium, type Browser, type Page } from 'playwright-core';
+import { PNG } from 'pngjs';
 import { chromiumPath } from '../../src/browser/chromium.js';
 import { readBuild } from '../../src/core/ship/read-back.js';
 import { needleScript } from '../../src/core/ship/script.js';
@@ -110,6 +111,48 @@ describeInBrowser('local-needle.js', () => {
     expect(await page.locator('p').allInnerTexts()).toEqual(['1', '2', 'last']);
   });
 
+  test.each<[about: string, logo: string, selector: string]>([
+    ['an image', '<img id="l" src="/red.svg" alt="Old">', '#l'],
+    ['a lazy one with sizes', '<img id="l" loading="lazy" src="/red.svg" srcset="/red.svg 120w" sizes="120px">', '#l'],
+    ['one in <picture>', '<picture id="l"><source srcset="/red.svg"><img src="/red.svg"></picture>', '#l img'],
+    [
+      'an <svg> that uses a symbol, in a link',
+      '<a id="l" href="/"><svg width="120" height="40"><use href="#s"/></svg></a><svg width="0" height="0"><symbol id="s"><rect width="120" height="40" fill="red"/></symbol></svg>',
+      '#l',
+    ],
+    [
+      'an inline <svg> in a link',
+      '<a id="l" href="/"><svg width="120" height="40"><rect width="120" height="40" fill="red"/></svg></a>',
+      '#l',
+    ],
+  ])('swaps a logo that is %s, and takes it back', async (_about, logo, selector) => {
+    const picture = (fill: string) =>
+      `data:image/svg+xml,${encodeURIComponent(`<svg xmlns="http://www.w3.org/2000/svg" width="120" height="40"><rect width="120" height="40" fill="${fill}"/></svg>`)}`;
+    const html = `<main style="width: 120px; line-height: 0">${logo.replaceAll('/red.svg', picture('red'))}</main>`;
+    const onPage = { scope: 'html[data-local-needle~="m"] body', selector: `html[data-local-needle~="m"] ${selector}` };
+    const swap = task({ ...onPage, image: picture('teal'), alt: 'Saltmere' });
+    const page = await open([swap], [mark({ path: '/winter' })], html, '/other');
+    await page.addStyleTag({ content: 'body { margin: 0 }' });
+    const seen = async () => {
+      await page.evaluate(() => Promise.all([...document.images].map((each) => each.decode().catch(() => null))));
+      const shot = await page.screenshot({ clip: { x: 60, y: 20, width: 1, height: 1 } });
+      return [...PNG.sync.read(shot).data.subarray(0, 3)];
+    };
+    const go = (path: string) => page.evaluate((to) => void history.pushState(null, '', to), path);
+    const before = await page.locator('main').innerHTML();
+    expect(await seen()).toEqual([255, 0, 0]);
+    await go('/winter');
+    await page.getByRole('img', { name: 'Saltmere' }).waitFor();
+    expect(await seen()).toEqual([0, 128, 128]);
+    await go('/other');
+    await page.waitForFunction(() => !document.querySelector('main')?.innerHTML.includes('Saltmere'));
+    // Attributes come back in another order.
+    const parts = (text: string) => text.split(/ (?=[\w-]+=)|>/).sort();
+    expect(parts(await page.locator('main').innerHTML())).toEqual(parts(before));
+    expect(await seen()).toEqual([255, 0, 0]);
+    await page.close();
+  });
+
   test('swaps an image with its sources and its words', async () => {
     const page = await open(
       [task({ selector: 'img', image: 'files/new.png', alt: 'New' })],
@@ -117,7 +160,7 @@ describeInBrowser('local-needle.js', () => {
       '<picture><source srcset="/wide.png"><img src="/old.png" srcset="/old2.png 2x" sizes="50vw" alt="Old"></picture>',
     );
     expect(await page.locator('picture').innerHTML()).toBe(
-      '<img src="http://saltmere.example/files/new.png" alt="New">',
+      '<source><img src="http://saltmere.example/files/new.png" sizes="50vw" alt="New">',
     );
   });
 

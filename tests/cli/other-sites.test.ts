@@ -74,17 +74,36 @@ describe('Two copies of which one lacks pages', () => {
 });
 
 describe('A hint', () => {
-  test.each([
-    ['<a class="brand"><img src="/l.svg"></a>', 'Select the img itself: .brand img.'],
-    ['<a class="brand">Saltmere</a>', null],
-  ])('for a picture that is swapped into %s', async (inside, expected) => {
-    const rules = '@needle a { pages: path("/"); @swap .brand { image: url("../l.svg"); alt: "L"; } }';
+  test.each<[string, string[], alt?: string]>([
+    ['<a class="brand"><img src="/l.svg"></a>', ['invalid-swap', 'Select the img itself: .brand img.']],
+    ['<a class="brand">Saltmere</a>', []],
+    ['<a class="brand">Saltmere</a>', ['invalid-swap', 'Add alt: "What the picture says";'], ''],
+    ['<a class="brand"><svg><use href="#l"/></svg></a>', []],
+    [
+      '<a class="logo"><svg class="brand"><path/></svg></a>',
+      ['invalid-swap', 'Swap all of what is around it, with alt: a.logo'],
+    ],
+    [
+      '<h1><svg><path class="brand"/></svg></h1>',
+      ['invalid-swap', 'Swap all of what is around it, with alt: h1 there.'],
+    ],
+    ['<video class="brand"></video>', ['invalid-swap', '']],
+    ['<a class="brand back">S</a>', ['invalid-swap', '.brand { background-image: url("../l.svg"); }']],
+    ['<a class="brand mask">S</a>', ['invalid-swap', '.brand { mask-image: url("../l.svg"); }']],
+    ['<picture><source srcset="/l.png"><img class="brand" loading="lazy" src="/l.svg"></picture>', []],
+  ])('for a picture that is swapped into %s: %j', async (inside, expected, alt = 'alt: "L";') => {
+    const rules = `@needle a { pages: path("/"); @swap .brand { image: url("../l.svg"); ${alt} } }`;
     const directory = smallProject(rules, {
-      'public/index.html': pageHtml('class="page-1"', inside),
+      'public/index.html': pageHtml(
+        'class="page-1"',
+        `<style>.back { background: url(/b.png) } .mask { mask: url(/b.png) }</style>${inside}`,
+      ),
       'l.svg': '<svg xmlns="http://www.w3.org/2000/svg" width="1" height="1"/>',
     });
-    const found = (await checked(directory)).findings.find(({ code }) => code === 'invalid-swap');
-    expect([found?.code, found?.hint]).toEqual(['invalid-swap', expected]);
+    const found = (await checked(directory)).findings.filter(({ code }) => code === 'invalid-swap');
+    expect(found.map(({ code, hint }) => [code, hint ?? ''])).toEqual(
+      expected.length === 0 ? [] : [[expected[0], expect.stringContaining(expected[1] ?? '')]],
+    );
   });
 });
 

@@ -1,33 +1,56 @@
 import { imageSize } from 'image-size';
-import { attribute, type Element } from '../page/document.js';
+import { html } from 'parse5';
+import { classesOf } from '../find/describe.js';
+import { attribute, lineageOf, type Element } from '../page/document.js';
 import { compileMatcher } from '../page/elements.js';
 import { baseAddress } from '../page/location.js';
 import type { SwapAction } from './action.js';
 import { finding, type Finding } from '../finding.js';
 import type { OpenedPage } from '../check/opened-page.js';
 
-/** A selector for the images inside of what an action matches, if there are any on this page. */
-function imageHint({ selectors }: SwapAction, { document }: OpenedPage): string | null {
+/** Elements that show something of their own, or nothing. */
+const showsNoOther =
+  /^(audio|br|button|canvas|embed|frame|hr|html|body|iframe|input|meter|object|option|picture|progress|select|source|textarea|track|video)$/;
+
+interface Fault {
+  message: string;
+  hint: string | null;
+}
+
+/** Why an element cannot show another picture, and what to swap instead; null where it can. */
+function faultOf(element: Element, { selectors, selector, alt, image }: SwapAction, look: OpenedPage): Fault | null {
+  const { tagName, namespaceURI } = element;
+  if (tagName === 'img' || (tagName === 'input' && attribute(element, 'type')?.toLowerCase() === 'image')) return null;
+  const message = `${selector} matches a <${tagName}> on ${look.page.path}, which cannot show an image`;
   const inside = selectors.map(({ text }) => `${text} img`).join(', ');
-  return compileMatcher(inside)(document).length > 0 ? `Select the img itself: ${inside}.` : null;
+  if (compileMatcher(inside)(look.document).length > 0) return { message, hint: `Select the img itself: ${inside}.` };
+  if (namespaceURI !== html.NS.HTML) {
+    const around = lineageOf(element).find((each) => each.namespaceURI === html.NS.HTML);
+    const name = around && [around.tagName, ...classesOf(around).slice(0, 1)].join('.');
+    return { message, hint: name ? `Swap all of what is around it, with alt: ${name} there.` : null };
+  }
+  if (showsNoOther.test(tagName)) return { message, hint: null };
+  for (const property of ['background-image', 'mask-image'])
+    if (/url\(/.test(look.bare.value(element, '', property)))
+      return {
+        message: `${selector} on ${look.page.path} shows its picture as a ${property}, which a swap leaves`,
+        hint: `Write ${selector} { ${property}: url("${image?.url ?? ''}"); } instead.`,
+      };
+  if (alt !== null) return null;
+  return {
+    message: `${selector} on ${look.page.path} would lose its words to a picture without any`,
+    hint: 'Add alt: "What the picture says";',
+  };
 }
 
 /** What is wrong with a swap of pictures on a page. */
 export function swapFindings(rule: string, action: SwapAction, elements: Element[], look: OpenedPage): Finding[] {
   if (!action.image) return [];
   const page = look.page.path;
-  const wrong = elements.find(({ tagName }) => tagName !== 'img' && tagName !== 'input');
-  if (wrong)
-    return [
-      finding(
-        'invalid-swap',
-        `${action.selector} matches a <${wrong.tagName}> on ${page}, which cannot show an image`,
-        {
-          ...{ rule, page, at: action.at },
-          hint: imageHint(action, look),
-        },
-      ),
-    ];
+  for (const element of elements) {
+    const fault = faultOf(element, action, look);
+    if (fault) return [finding('invalid-swap', fault.message, { rule, page, at: action.at, hint: fault.hint })];
+  }
   const ours = sizeOf(action.image.content);
   for (const element of ours ? elements : []) {
     const fault = ours && misfit(ours, element, look);

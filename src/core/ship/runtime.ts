@@ -75,37 +75,33 @@ export function needle(work: NeedleWork): void {
   /** Changes an element in place; what was there is put back in place too, unless the page has changed it since. */
   const change = (task: ShippedTask, element: Element, index: number) => {
     const steps: (() => void)[] = [];
-    const set = (name: string, value: string | null | undefined) => {
+    const set = (name: string, value: string | null | undefined, of = element) => {
       if (value === undefined) return;
-      const before = element.getAttribute(name);
-      const write = (text: string | null) =>
-        text === null ? element.removeAttribute(name) : element.setAttribute(name, text);
+      const before = of.getAttribute(name);
+      const write = (text: string | null) => (text === null ? of.removeAttribute(name) : of.setAttribute(name, text));
       write(value);
-      steps.push(() => element.getAttribute(name) === value && write(before));
+      steps.push(() => of.getAttribute(name) === value && write(before));
     };
-    if (task.image !== undefined) {
-      for (const source of element.closest('picture')?.querySelectorAll('source') ?? []) {
-        const { parentNode, nextSibling } = source;
-        source.remove();
-        steps.push(() => parentNode?.insertBefore(source, nextSibling?.parentNode === parentNode ? nextSibling : null));
-      }
-      set('srcset', null);
-      set('sizes', null);
-      set('src', new URL(task.image, script?.src || document.baseURI).href);
+    const src = task.image && new URL(task.image, script?.src || document.baseURI).href;
+    // What shows its picture in another way gets one of its own in place of what is inside.
+    const inner = src && !('src' in element);
+    const content = inner ? '<img>' : (task.html ?? task.text);
+    const kept = content !== undefined && [...element.childNodes];
+    if (kept) element[task.text === undefined ? 'innerHTML' : 'textContent'] = content;
+    const picture = (inner && element.firstElementChild) || element;
+    if (src) {
+      // A source without addresses is passed over.
+      for (const each of element.closest('picture')?.children ?? [picture]) set('srcset', null, each);
+      set('src', src, picture);
     }
-    set('alt', task.alt);
+    set('alt', task.alt, picture);
     if (task.current)
       set(
         'aria-current',
         pathOf((element as HTMLAnchorElement).pathname) === pathOf(location.pathname) ? 'page' : 'true',
       );
-    const content = task.html ?? task.text;
-    if (content !== undefined) {
-      const kept = [...element.childNodes];
-      element[task.html === undefined ? 'textContent' : 'innerHTML'] = content;
-      const ours = element.innerHTML;
-      steps.push(() => element.innerHTML === ours && element.replaceChildren(...kept));
-    }
+    const ours = element.innerHTML;
+    if (kept) steps.push(() => element.innerHTML === ours && element.replaceChildren(...kept));
     const restore = () => {
       steps.reverse().forEach((step) => step());
       actedBy(index).delete(element);
