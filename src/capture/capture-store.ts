@@ -14,7 +14,7 @@ import {
 } from 'node:fs';
 import { dirname, join } from 'node:path';
 import writeFileAtomic from 'write-file-atomic';
-import type { Finding } from '../core/finding.js';
+import { finding } from '../core/finding.js';
 import { readOpening } from '../core/page/opening.js';
 import type { PageIdForm } from '../core/page/page-id.js';
 import type { PathOptions } from '../core/page/path.js';
@@ -43,6 +43,8 @@ export interface Capture {
   notCaptured: NotCaptured[];
   /** Paths that an interrupted run had captured; null if the last run came to its end. */
   unfinished: Set<string> | null;
+  /** What cannot be read, and is left out. */
+  faults: { file: string; line: number; message: string }[];
 }
 
 /** The folder of a site's capture as one visitor sees it. */
@@ -114,6 +116,7 @@ export function readCapture(folder: string): Capture | null {
     styles: new Map(),
     notCaptured: [],
     unfinished: null,
+    faults: [],
   };
   if (existsSync(index)) readLines(capture, folder, indexName, false);
   if (existsSync(journal)) {
@@ -139,7 +142,9 @@ function readLines(capture: Capture, folder: string, name: string, isJournal: bo
       if (number === 0) capture.header = readHeader(line);
       else keep(capture, asWritten ? (JSON.parse(line) as Entry) : readEntry(line), isJournal);
     } catch (error) {
-      throw damaged(folder, `${name}:${number + 1} cannot be read (${(error as Error).message.slice(0, 120)})`);
+      const reason = (error as Error).message.slice(0, 120);
+      if (number === 0) throw damaged(folder, `${name}:1 cannot be read (${reason})`);
+      capture.faults.push({ file: name, line: number + 1, message: `The line cannot be read: ${reason}` });
     }
   });
 }
@@ -319,9 +324,19 @@ export function readCapturedSite(
 ): SiteContent | null {
   const capture = readCapture(folder);
   if (!capture) return null;
+  for (const { path, file } of [...capture.pages.values()]) {
+    if (existsSync(join(folder, file))) continue;
+    capture.pages.delete(path);
+    capture.faults.push({ file, line: 1, message: `The file of ${path} is missing` });
+  }
   const stored = [...capture.pages.values()];
   const byFile = new Map(stored.map((page) => [page.file, page]));
-  const findings: Finding[] = [];
+  const findings = capture.faults.map(({ file, line, message }) =>
+    finding('damaged-capture', `${message}, so it is left out`, {
+      at: { file: join(folder, file), line, column: 1 },
+      hint: 'Run local-needle capture --refetch, or restore the file from git.',
+    }),
+  );
   const bytesOf = (file: string) => {
     try {
       return readFileSync(join(folder, file));
@@ -331,8 +346,7 @@ export function readCapturedSite(
   };
   const text = (file: string) => decodePage(bytesOf(file), byFile.get(file)?.charset).html;
   const captured = stored.map(({ path, url, file, bytes, title, body }) => {
-    const stat = statSync(join(folder, file), { throwIfNoEntry: false });
-    if (stat === undefined) throw damaged(folder, `${file} is missing`);
+    const stat = statSync(join(folder, file));
     // The file was edited by hand, or its run was killed before the index was updated: use the file's content.
     const opening = stat.size === bytes ? { title, body: new Map(Object.entries(body)) } : readOpening(text(file));
     return { path, url, file, opening, identity: `${stat.size} ${stat.mtimeMs}` };

@@ -36,6 +36,7 @@ export const findingCodes = {
     means: 'A symbolic link of the site is broken or leads out of its folder, and was skipped.',
   },
   'bad-charset': { level: 'warning', means: 'A page is not UTF-8 and declares no character set.' },
+  'damaged-capture': { level: 'error', means: 'A part of a capture cannot be read and is left out.' },
   'missing-content': { level: 'warning', means: 'A recording has no response body for a page.' },
   'site-specific-id': { level: 'warning', means: 'A condition matches other pages on another site of the project.' },
   'not-loaded': { level: 'error', means: 'A page does not load the build at bundle-address.' },

@@ -231,33 +231,32 @@ describe('capture', () => {
     expect([down.status, down.log]).toEqual([3, expect.stringMatching(/cannot be reached: nothing listens there/)]);
     expect((await pagesIn(directory)).pages).toHaveLength(5);
     expect(index(directory)).toBe(before);
-    for (const [what, damage] of [
-      ['ends early', () => writeFileSync(join(directory, 'captured/live/index.jsonl'), before.slice(0, -30))],
-      [
-        ':2 cannot be read',
-        () => writeFileSync(join(directory, 'captured/live/index.jsonl'), before.replace(/"bytes":\d+/, '"bytes":-1')),
-      ],
-      [
-        'is missing',
-        () => (
-          writeFileSync(join(directory, 'captured/live/index.jsonl'), before),
-          rmSync(join(directory, 'captured/live/pages/index.html'))
-        ),
-      ],
-      [
-        'cannot be read',
-        () =>
-          writeFileSync(
-            join(directory, 'captured/live/index.jsonl'),
-            before.replace('"pages/index.html"', '"../../secret.html"'),
-          ),
-      ],
+    const write = (text: string) => writeFileSync(join(directory, 'captured/live/index.jsonl'), text);
+    write(before.slice(0, -30));
+    const cut = await run(directory, ['pages']);
+    expect([cut.status, cut.log]).toEqual([3, expect.stringMatching(/ends early[^]*capture --refetch/)]);
+    for (const [place, damage] of [
+      ['index.jsonl:2', () => write(before.replace(/"bytes":\d+/, '"bytes":-1'))],
+      ['index.jsonl:2', () => write(before.replace('"pages/index.html"', '"../../secret.html"'))],
+      ['pages/index.html:1', () => (write(before), rmSync(join(directory, 'captured/live/pages/index.html')))],
     ] as const) {
       damage();
-      const { status, log } = await run(directory, ['pages']);
-      expect([status, log]).toEqual([3, expect.stringContaining(what)]);
-      expect(log).toMatch(/capture --refetch/);
+      const { findings } = JSON.parse((await run(directory, ['check', '--format', 'json'])).out) as CheckReport;
+      expect(findings.map(({ code, at }) => [code, `${at?.file}:${at?.line}`])).toContainEqual([
+        'damaged-capture',
+        expect.stringMatching(new RegExp(`captured/live/${place}$`)),
+      ]);
+      expect((await pagesIn(directory)).pages).toHaveLength(4);
     }
+    // The next capture has all of them again.
+    const again = await demoSite('live');
+    writeFileSync(
+      join(directory, 'local-needle.yaml'),
+      readFileSync(join(directory, 'local-needle.yaml'), 'utf8').replaceAll(site.address, again.address),
+    );
+    await run(directory, ['capture', '--limit', '5']);
+    await again.close();
+    expect((await pagesIn(directory)).pages).toHaveLength(5);
   });
 });
 
