@@ -12,7 +12,7 @@ import {
   statSync,
   writeSync,
 } from 'node:fs';
-import { dirname, join } from 'node:path';
+import { basename, dirname, join } from 'node:path';
 import writeFileAtomic from 'write-file-atomic';
 import { finding } from '../core/finding.js';
 import { readOpening } from '../core/page/opening.js';
@@ -333,7 +333,7 @@ export function readCapturedSite(
   const byFile = new Map(stored.map((page) => [page.file, page]));
   const findings = capture.faults.map(({ file, line, message }) =>
     finding('damaged-capture', `${message}, so it is left out`, {
-      at: { file: join(folder, file), line, column: 1 },
+      at: { file: `captured/${basename(folder)}/${file}`, line, column: 1 },
       hint: 'Run local-needle capture --refetch, or restore the file from git.',
     }),
   );
