@@ -144,7 +144,31 @@ const tables = await page.evaluate(
           ],
         ]),
     );
+    // What pseudo-elements take that are no boxes of their own.
+    document.body.insertAdjacentHTML('beforeend', '<ul><li>x</ul>');
+    const sheet = document.head.appendChild(document.createElement('style'));
+    const [plain, item] = ['x-a', 'li'].map((each) => document.querySelector(each));
+    outer.style.cssText = '';
+    const takenIn = {};
+    for (const element of 'first-line first-letter selection target-text spelling-error grammar-error marker'.split(
+      ' ',
+    )) {
+      const own = getComputedStyle(item, `::${element}`);
+      takenIn[element] = Object.keys(initial).filter((name) => {
+        sheet.textContent = '';
+        const [before, there] = [own.getPropertyValue(name), getComputedStyle(plain).getPropertyValue(name)];
+        let isSeen = false;
+        for (const value of supported[name]) {
+          sheet.textContent = `x-a, li::${element} { ${name}: ${value} !important }`;
+          if (own.getPropertyValue(name) !== before) return true;
+          isSeen ||= getComputedStyle(plain).getPropertyValue(name) !== there;
+        }
+        // What no value shows is taken.
+        return !isSeen;
+      });
+    }
     return {
+      takenIn,
       properties,
       initial,
       inherited,
@@ -180,7 +204,7 @@ const object = (entries) =>
 const { properties, initial, inherited } = tables;
 writeFileSync(
   new URL('../src/core/css/browser-tables.json', import.meta.url),
-  `{\n  "chromium": "${version}",\n  "pseudoClasses": ${JSON.stringify(tables.pseudoClasses)},\n  "pseudoElements": ${JSON.stringify(tables.pseudoElements)},\n  "afterPseudoElements": ${object(Object.fromEntries(Object.entries(tables.afterPseudoElements).filter(([, list]) => list.length > 0)))},\n  "inherited": ${JSON.stringify(inherited)},\n  "properties": ${object(properties)},\n  "initial": ${object(initial)},\n  "differences": ${object(differences)},\n  "grammar": {\n  "types": ${object(grammar.types)},\n  "properties": ${object(grammar.properties)}\n  },\n  "looseFunctions": ${JSON.stringify(looseFunctions)},\n  "functions": ${JSON.stringify(functions)}\n}\n`,
+  `{\n  "chromium": "${version}",\n  "pseudoClasses": ${JSON.stringify(tables.pseudoClasses)},\n  "pseudoElements": ${JSON.stringify(tables.pseudoElements)},\n  "afterPseudoElements": ${object(Object.fromEntries(Object.entries(tables.afterPseudoElements).filter(([, list]) => list.length > 0)))},\n  "takenIn": ${object(tables.takenIn)},\n  "inherited": ${JSON.stringify(inherited)},\n  "properties": ${object(properties)},\n  "initial": ${object(initial)},\n  "differences": ${object(differences)},\n  "grammar": {\n  "types": ${object(grammar.types)},\n  "properties": ${object(grammar.properties)}\n  },\n  "looseFunctions": ${JSON.stringify(looseFunctions)},\n  "functions": ${JSON.stringify(functions)}\n}\n`,
 );
 console.log(
   `Chromium ${version}: ${Object.keys(properties).length} properties, ${tables.pseudoClasses.length} pseudo-classes, ${tables.pseudoElements.length} pseudo-elements, ${Object.keys(differences).length} properties with values that css-tree reads otherwise, ${Object.keys({ ...grammar.types, ...grammar.properties }).length} definitions changed, ${looseFunctions.length} functions loose.`,

@@ -2,8 +2,8 @@ import { parse, type AtRule, type ChildNode, type Container, type Declaration, t
 import { readUrl, writeString } from '../core/css/strings.js';
 import parseValue from 'postcss-value-parser';
 import { finding, type Finding, type FindingCode } from '../core/finding.js';
-import { declarationFault } from '../core/css/declaration.js';
-import { parseSelectorList, selectorFault, type Selector } from '../core/css/selector.js';
+import { declarationFault, ignoresIn } from '../core/css/declaration.js';
+import { parseSelectorList, selectorFault, selectorParts, type Selector } from '../core/css/selector.js';
 import type { Place, Problem } from '../core/place.js';
 import { parseCondition, type Condition } from '../core/target/condition.js';
 import { urlsOf } from '../core/css/urls.js';
@@ -194,9 +194,14 @@ export class Reader implements ActionReader {
     });
   }
 
-  /** Whether browsers take a declaration; else a finding says why not. */
-  isTaken(node: Declaration): boolean {
-    const fault = declarationFault(node.prop, node.value);
+  /** Whether browsers take a declaration in a rule with these selectors; else a finding says why not. */
+  isTaken(node: Declaration, selectors: Selector[] = []): boolean {
+    const pseudos = selectors.map(({ text }) => (text.includes(':') ? selectorParts(text).pseudo : ''));
+    const [pseudo] = pseudos;
+    const fault =
+      pseudo !== undefined && pseudos.every((each) => ignoresIn(each, node.prop))
+        ? { message: `"${node.prop}" does nothing in ${pseudo}`, hint: 'Set it on the element itself.' }
+        : declarationFault(node.prop, node.value);
     if (fault) this.found('invalid-css', node, 0, `${fault.message}, so browsers ignore it`, { hint: fault.hint });
     return fault === null;
   }

@@ -57,7 +57,7 @@ function addDeclaration(
   rule: Rule,
   reader: Reader,
 ): RestyleAction | null {
-  if (!reader.isTaken(node)) return run;
+  if (!reader.isTaken(node, around.parents?.selectors)) return run;
   const files = reader.filesOf(node);
   if (run) {
     run.declarations.push(node);

@@ -86,9 +86,10 @@ describe('What explains a verdict', () => {
   test.each([
     ['.container:first-child { order: 1 }', true],
     ['/* container: a */ p { order: 1 }', true],
-    ['.box { container-type: inline-size }', false],
-    ['.box { container: a / size }', false],
-  ])('a container query is undecided only where a sheet makes containers: %s', (sheet, sure) => {
+    ['.box { container-type: inline-size }', true],
+    ['body { container-type: inline-size }', false],
+    ['body { container: a / size }', false],
+  ])('a container query is undecided only inside of a container: %s', (sheet, sure) => {
     const { input, view } = siteOf(
       { '/': '<link rel=stylesheet href=/s.css><body><p class="x">a</p>' },
       '@needle r { pages: path("/"); .x { color: teal; } @container (width > 1px) { .x { order: 2 } } }',

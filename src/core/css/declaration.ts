@@ -45,6 +45,17 @@ export function namesFor(longhand: string): Set<string> {
   return namesKnown.get(longhand) ?? new Set([longhand]);
 }
 
+const takenIn = tables.takenIn as Record<string, string[]>;
+
+/** Whether a pseudo-element such as `::first-line` or `::selection` ignores all that a property sets (CSS Pseudo-Elements 4, 2 to 4). */
+export function ignoresIn(pseudo: string, property: string): boolean {
+  const name = /^::?([\w-]+)$/.exec(pseudo)?.[1]?.toLowerCase() ?? '';
+  const taken = Object.hasOwn(takenIn, name) ? takenIn[name] : undefined;
+  return (
+    !property.startsWith('--') && taken !== undefined && !longhandsOf(property).some((each) => taken.includes(each))
+  );
+}
+
 export interface DeclarationFault {
   message: string;
   hint?: string;
@@ -54,7 +65,10 @@ export interface DeclarationFault {
 export const wideKeywords = ['inherit', 'initial', 'unset', 'revert', 'revert-layer'];
 
 /** Values with these functions are validated after substitution (CSS Variables 1, 3.2). */
-export const hasSubstitution = (value: string) => /(^|[^\w-])(var|env|if|attr)\(/i.test(value);
+export const hasSubstitution = (value: string) => /(^|[^\w-])(var|env|if|attr|--[\w-]+)\(/i.test(value);
+
+/** Whether a value asks for what only a browser tells: conditions, attributes, functions of the page (CSS Values 5, CSS Mixins 1). */
+export const asksTheBrowser = (value: string) => /(^|[^\w-])(if|attr|--[\w-]+)\(/i.test(value);
 
 /** What is known of a declaration: Chromium takes it, drops it (with the reason), or neither grammar nor table can tell. */
 type Standing = 'valid' | 'unknown' | DeclarationFault;
@@ -84,7 +98,7 @@ function standingOf(property: string, value: string): Standing {
     tree = parse(value, { context: 'value' });
   } catch (error) {
     // css-tree does not read the semicolons of if(), nor the types of attr() (CSS Values 5, 7.7 and 9.3).
-    if (/(^|[^\w-])(if|attr)\(/i.test(value)) return 'valid';
+    if (asksTheBrowser(value)) return 'valid';
     return { message: `"${property}: ${value}" is not valid: ${(error as Error).message}` };
   }
   if (wideKeywords.includes(value.trim().toLowerCase()) || hasSubstitution(value)) return 'valid';

@@ -2,7 +2,8 @@ import { BoundedMap } from '../../bounded-map.js';
 import { attribute, parentOf, type Element, type PageDocument } from '../../page/document.js';
 import { withScopingRoot } from '../../page/elements.js';
 import { elementKeys } from '../../page/selector-key.js';
-import { declarationFault, hasSubstitution, namesFor } from '../declaration.js';
+import { declarationFault, hasSubstitution, namesFor, wideKeywords } from '../declaration.js';
+import { longhandValue } from '../value/expand.js';
 import { hasOtherName, logicalOf, physicalOf } from '../logical.js';
 import { readDeclarations, type SheetDeclaration } from '../syntax.js';
 import { browserSheet, presentationalHints } from './browser-styles.js';
@@ -11,6 +12,9 @@ import type { PageSheets, SheetUse } from './page-sheets.js';
 import { indexSheet, type EnclosingRule, type Sheet, type SheetRule, type SheetSelector } from './sheet.js';
 import { layerKey, rankLayers } from './layers.js';
 import { rulesFromShadows } from './shadow-rules.js';
+import { containerHolds } from './container.js';
+import { Computed } from '../value/computed.js';
+import { itemsOf } from '../value/items.js';
 import { scopingRoots } from './scoping.js';
 import { supportsHolds } from './supports.js';
 import { compareWithin, level, type Level, type Weight } from './weight.js';
@@ -190,7 +194,12 @@ export class Cascade<Owner = unknown> {
     if (!running || running.declaration.value === 'none') return best;
     const isLong = (value: string) =>
       [...value.matchAll(/(-?[\d.]+)(ms|s)\b/gi)].some(([, number]) => Number(number) > 0);
-    if (!duration || !isLong(duration.declaration.value)) return best;
+    const timeline = this.winner(element, pseudo, 'animation-timeline', among)?.declaration;
+    const drivenBy = timeline && longhandValue(timeline.name, timeline.value, 'animation-timeline');
+    // One that is driven by scrolling takes its length from that (Scroll-driven Animations 1, 2).
+    const isDriven =
+      drivenBy !== undefined && drivenBy !== null && !wideKeywords.includes(drivenBy) && drivenBy !== 'auto';
+    if (drivenBy === 'none' || (!isDriven && (!duration || !isLong(duration.declaration.value)))) return best;
     const words = running.declaration.value.split(/[\s,]+/).map((word) => word.replace(/^["']|["']$/g, ''));
     for (const word of words.reverse()) {
       const set = this.keyframesOf(word);
@@ -282,9 +291,14 @@ export class Cascade<Owner = unknown> {
       for (const { rule, selector, index } of sheet.byKey.get(key) ?? []) {
         if (selector.pseudo !== pseudo) continue;
         if (rule.around.length > 0 && this.holds(rule.around) === false) continue;
+        const contained = this.inContainers(rule.around, element, pseudo);
+        if (contained === false) continue;
         const proximity = this.match(rule, selector, element, use);
         if (proximity === null) continue;
-        const block = this.blockOf(rule, selector, use, { isBrowser, proximity, order: [place, index], conditions });
+        const block = this.blockOf(rule, selector, use, {
+          ...{ isBrowser, proximity, order: [place, index] as [number, number] },
+          conditions: contained === null ? null : conditions,
+        });
         found ??= new Map<SheetRule, DeclarationBlock<Owner>>();
         const other = found.get(rule);
         if (!other || compareWithin(level.author, block.weight, other.weight) > 0) found.set(rule, block);
@@ -306,11 +320,13 @@ export class Cascade<Owner = unknown> {
     }: { isBrowser: boolean; proximity: number; order: [number, number]; conditions: Truth },
   ): DeclarationBlock<Owner> {
     let plain = this.plainBlocks.get(use);
+    const isShared = proximity === Infinity && !rule.around.some(({ kind }) => kind === 'container');
     if (!plain) this.plainBlocks.set(use, (plain = new Map<SheetSelector, DeclarationBlock<Owner>>()));
-    const known = proximity === Infinity ? plain.get(selector) : undefined;
+    const known = isShared ? plain.get(selector) : undefined;
     if (known) return known;
     const path = use?.layer ? [...use.layer, ...(rule.layer ?? [])] : (rule.layer ?? []);
-    const depends = conditions === null || (rule.around.length > 0 && this.holds(rule.around) === null);
+    const depends =
+      conditions === null || (rule.around.length > 0 && this.holds(withoutContainers(rule.around)) === null);
     const block: DeclarationBlock<Owner> = {
       declarations: rule.declarations,
       origin: isBrowser ? 'browser' : 'author',
@@ -328,8 +344,23 @@ export class Cascade<Owner = unknown> {
       owner: 'owner' in rule ? (rule as OurRule<Owner>).owner : null,
       dependsOn: depends ? containerText(rule, use) : null,
     };
-    if (proximity === Infinity) plain.set(selector, block);
+    if (isShared) plain.set(selector, block);
     return block;
+  }
+
+  private computed: Computed<Owner> | null = null;
+
+  /** Whether the container queries around a rule hold for an element; null if that needs a layout. */
+  private inContainers(around: EnclosingRule[], element: Element, pseudo: string): Truth {
+    let all: Truth = true;
+    for (const each of around) {
+      if (each.kind !== 'container') continue;
+      this.computed ??= new Computed(this);
+      const truth = containerHolds(each.condition, element, pseudo, this.computed);
+      if (truth === false) return false;
+      if (truth === null) all = null;
+    }
+    return all;
   }
 
   /** The proximity with which a selector matches; null if it does not. */
@@ -357,15 +388,17 @@ export class Cascade<Owner = unknown> {
     if (around.kind === 'media') return mediaHolds(around.condition, this.viewport);
     if (around.kind === 'supports') return supportsHolds(around.condition);
     if (around.kind === 'scope') return true;
-    // Without any container, a query of a container's size holds nowhere.
+    // Names and styles are told for each element. Without any container, a query of a size holds nowhere.
     const containers =
-      /style\(/i.test(around.condition) ||
+      itemsOf(around.condition).some((each) => !each.includes('(') || /style\(/i.test(each)) ||
       this.ours?.makesContainers ||
       this.sheets.uses.some(({ sheet }) => sheet.makesContainers) ||
       this.document.elements.some((element) => /container/i.test(attribute(element, 'style') ?? ''));
     return containers ? null : false;
   }
 }
+
+const withoutContainers = (around: EnclosingRule[]) => around.filter(({ kind }) => kind !== 'container');
 
 const plain = (name: string, value: string): SheetDeclaration => ({
   kind: 'declaration',

@@ -1,6 +1,6 @@
 import { BoundedMap } from '../../bounded-map.js';
 import tables from '../browser-tables.json' with { type: 'json' };
-import { declarationFault, hasSubstitution, longhandsOf, wideKeywords } from '../declaration.js';
+import { asksTheBrowser, declarationFault, hasSubstitution, longhandsOf, wideKeywords } from '../declaration.js';
 import { expandEvenly, shorthands, textsOf, type Expansion } from './shorthands.js';
 
 const initial = tables.initial as Record<string, string>;
@@ -28,6 +28,7 @@ export function longhandValue(name: string, value: string, longhand: string): st
 /** What a declaration's value depends on that only a laid-out page or the visitor's machine tells; null for all others. */
 export function undecided(name: string, value: string): string | null {
   if (/(^|[^\w-])anchor(-size)?\(/i.test(value)) return 'where the anchor of the element is';
+  if (asksTheBrowser(value)) return `what ${name}: ${value} is here`;
   if (name.startsWith('--') || hasSubstitution(value) || declarationFault(name, value)) return null;
   const longhand = longhandsOf(name)[0] ?? name;
   return longhandValue(name, value, longhand) === null ? `what ${name}: ${value} is here` : null;
