@@ -5,6 +5,7 @@ import { buildBundle, type Bundle } from '../core/ship/bundle.js';
 import { prepareShipments } from '../core/ship/shipment.js';
 import type { CheckInput } from '../core/check/input.js';
 import type { Cell } from '../core/check/verdict.js';
+import tables from '../core/css/browser-tables.json' with { type: 'json' };
 import type { View } from '../core/page/view.js';
 import { requestHeaders } from '../project/visitor.js';
 import { count } from '../report/text.js';
@@ -17,10 +18,20 @@ export async function inBrowser(opened: OpenedCheck, log: (text: string) => void
   try {
     const cells = await judgeInBrowser(browser, opened.input, bundleMaker(opened), browserSource(opened));
     log(`Chromium ${browser.version()} judged ${count(cells.length, 'cell')} of ${opened.content.site.name}.`);
+    const other = otherChromium(browser.version());
+    if (other !== null) log(other);
     return cells;
   } finally {
     await browser.close();
   }
+}
+
+/** What to say where a browser is of another version than the one that the tables were made from; null where it is the same. */
+export function otherChromium(version: string): string | null {
+  const major = (text: string) => text.split('.', 1)[0];
+  return major(version) === major(tables.chromium)
+    ? null
+    : `The static check knows the properties and selectors of Chromium ${tables.chromium}. Verdicts that differ may come from that.`;
 }
 
 /** Makes the bundle of a view's pages, once for each view. */

@@ -1,3 +1,4 @@
+import tables from '../core/css/browser-tables.json' with { type: 'json' };
 import type { Problem } from '../core/place.js';
 import { safeForTerminal } from '../report/printable.js';
 import type { Output } from './command.js';
@@ -42,7 +43,8 @@ export async function execute(words: string[], given: Output): Promise<number> {
     const style = styleFor(process.stderr, process.env);
     const problems = error instanceof ProblemError ? error.problems : [await unexpected(error as Error, words)];
     output.log(problemsText(problems, style));
-    if (words.includes('--debug')) output.log((error as Error).stack ?? '');
+    if (words.includes('--debug'))
+      output.log(`${(error as Error).stack ?? ''}\nTables of Chromium ${tables.chromium}, Node.js ${process.version}`);
     return error instanceof ProblemError && error.kind === 'input' ? 2 : 3;
   } finally {
     restore('NO_COLOR', none);

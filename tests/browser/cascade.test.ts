@@ -89,6 +89,12 @@ const kept: string[] = [
   '.x { all: unset; color: red } .in { color: blue }',
   '.x { margin: 1px; margin-inline-start: 2px; direction: rtl } .y { direction: rtl; margin-inline-start: 3px; display: block }',
   '.x { margin-left: 1px } .x { margin-inline-start: 2px }',
+  ...['vertical-rl', 'vertical-lr', 'sideways-rl', 'sideways-lr', 'tb', 'horizontal-tb'].flatMap((mode) =>
+    ['ltr', 'rtl'].map(
+      (direction) =>
+        `.in { writing-mode: ${mode}; direction: ${direction} } .x { margin: 1px; padding: 1px; border: 1px solid; margin-inline-start: 2px; margin-block-start: 3px; padding-block-end: 4px; padding-inline: 5px 6px; border-block-start-color: red; border-inline-start-width: 7px }`,
+    ),
+  ),
   '@supports selector(:has(a)) { .x { order: 2 } } @supports selector(:foo) { .y { order: 2 } }',
   '@supports not (display: nonsense) { .x { order: 2 } } @supports (display: grid) and (foo: bar) { .y { order: 2 } }',
   '@media (min-width: 1000px) and (orientation: landscape) { .x { order: 2 } } @media (width > 1000px) { .y { order: 2 } }',

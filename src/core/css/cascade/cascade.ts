@@ -4,7 +4,7 @@ import { withScopingRoot } from '../../page/elements.js';
 import { elementKeys } from '../../page/selector-key.js';
 import { declarationFault, hasSubstitution, namesFor, wideKeywords } from '../declaration.js';
 import { longhandValue } from '../value/expand.js';
-import { hasOtherName, logicalOf, physicalOf } from '../logical.js';
+import { flowOf, hasOtherName, horizontal, logicalOf, physicalOf, type Flow } from '../logical.js';
 import { readDeclarations, type SheetDeclaration } from '../syntax.js';
 import { browserSheet, presentationalHints } from './browser-styles.js';
 import { mediaHolds, type Truth, type Viewport } from './media.js';
@@ -111,7 +111,8 @@ export class Cascade<Owner = unknown> {
     const list = this.blocks(element, pseudo);
     let known = this.winnersKnown.get(list);
     if (!known) this.winnersKnown.set(list, (known = new Map<string, Winner<Owner> | null>()));
-    const key = hasOtherName(longhand) && this.isRightToLeft(element) ? `${longhand} rtl` : longhand;
+    const flow = hasOtherName(longhand) ? this.flowOf(element) : horizontal;
+    const key = flow === horizontal ? longhand : `${longhand} ${flow.writingMode} ${flow.rtl}`;
     let winner = known.get(key);
     if (winner === undefined) known.set(key, (winner = this.findWinner(element, pseudo, longhand)));
     return winner;
@@ -149,9 +150,9 @@ export class Cascade<Owner = unknown> {
 
   /** The other name of a longhand on an element: the logical one of a physical one, and the other way round. */
   otherName(element: Element, longhand: string): string {
-    const rtl = this.isRightToLeft(element);
-    const physical = physicalOf(longhand, rtl);
-    return physical !== longhand ? physical : (logicalOf(longhand, rtl) ?? longhand);
+    const flow = this.flowOf(element);
+    const physical = physicalOf(longhand, flow);
+    return physical !== longhand ? physical : (logicalOf(longhand, flow) ?? longhand);
   }
 
   private readonly namesKnown = new Map<string, Set<string>>();
@@ -165,16 +166,24 @@ export class Cascade<Owner = unknown> {
     return names;
   }
 
-  private readonly directions = new Map<Element, boolean>();
+  private readonly flows = new Map<Element, Flow>();
 
-  private isRightToLeft(element: Element): boolean {
-    let known = this.directions.get(element);
+  /** How text flows in an element; `horizontal` itself where nothing says otherwise. */
+  private flowOf(element: Element): Flow {
+    let known = this.flows.get(element);
     if (known === undefined) {
-      const value = this.winner(element, '', 'direction')?.declaration.value.toLowerCase();
       const parent = parentOf(element);
-      known =
-        value === 'rtl' || (value !== 'ltr' && value !== 'initial' && parent !== null && this.isRightToLeft(parent));
-      this.directions.set(element, known);
+      const outer = parent ? this.flowOf(parent) : horizontal;
+      const [mode, direction] = ['writing-mode', 'direction'].map((name) =>
+        this.winner(element, '', name)?.declaration.value.trim().toLowerCase(),
+      );
+      const isKept = (word: string | undefined) =>
+        word === undefined || (wideKeywords.includes(word) && word !== 'initial');
+      const writingMode = isKept(mode) ? outer.writingMode : mode === 'initial' ? horizontal.writingMode : (mode ?? '');
+      const rtl = isKept(direction) ? outer.rtl : direction === 'rtl';
+      known = flowOf(writingMode, rtl);
+      if (known.writingMode === horizontal.writingMode && !known.rtl) known = horizontal;
+      this.flows.set(element, known);
     }
     return known;
   }
