@@ -12,6 +12,7 @@ const promises = [
   ['Values are valid where Chromium takes them', 'tests/browser/values', 'values'],
   ['Shorthands expand and values compute as in Chromium', 'tests/browser/shorthands', 'shorthands'],
   ['Verdicts and values are as in Chromium', 'tests/browser/cascade', 'cascade'],
+  ['Verdicts on sites that nobody here wrote are as in Chromium', 'tests/browser/site-folders', 'sites'],
   ['The start of a page tells what the whole page tells', 'tests/core/opening', 'opening'],
   ['What ships reaches the right pages only', 'tests/browser/reach', null],
   ['Broken pages and stylesheets are read', 'tests/core/hostile-input', 'hostile'],

@@ -20,7 +20,10 @@ slot { display: contents; }
 ruby { display: ruby; } rt { display: ruby-text; }
 audio:not([controls]) { display: none !important; }
 img, video, canvas { overflow: clip; overflow-clip-margin: content-box; }
-iframe { border: 2px inset; overflow: clip; overflow-clip-margin: content-box; }
+iframe { border: 2px inset; }
+iframe, object, embed, input[type=image i], select:not([multiple]) { overflow: clip !important; overflow-clip-margin: content-box !important; }
+input:not([type=checkbox i], [type=radio i], [type=range i], [type=image i]) { overflow: clip !important; overflow-clip-margin: 0 !important; }
+select, input:is([type=button i], [type=submit i], [type=reset i]) { line-height: normal !important; } input[type=file i] { text-align: start !important; }
 table { display: table; } caption { display: table-caption; } colgroup { display: table-column-group; }
 col { display: table-column; } thead { display: table-header-group; } tbody { display: table-row-group; }
 tfoot { display: table-footer-group; } tr { display: table-row; } td, th { display: table-cell; }
@@ -74,7 +77,8 @@ input, select, textarea { cursor: text; }
 select, button, input:is([type=button i], [type=submit i], [type=reset i], [type=checkbox i], [type=radio i], [type=range i], [type=color i], [type=image i], [type=file i]) { cursor: default; }
 input, textarea { background-color: field; border: 2px inset light-dark(rgb(118, 118, 118), rgb(133, 133, 133)); padding: 1px 2px; }
 textarea { font-family: monospace; white-space: pre-wrap; padding: 2px; border-width: 1px; border-style: solid; overflow: auto; resize: both; overflow-wrap: break-word; }
-select { border: 1px solid light-dark(rgb(118, 118, 118), rgb(133, 133, 133)); background-color: field; white-space: pre; box-sizing: border-box; align-items: center; overflow: visible !important; }
+select { border: 1px solid light-dark(rgb(118, 118, 118), rgb(133, 133, 133)); background-color: field; white-space: pre; box-sizing: border-box; align-items: center; }
+select[multiple] { overflow-x: hidden; overflow-y: scroll; }
 button, input:is([type=button i], [type=submit i], [type=reset i]) { text-align: center; padding: 1px 6px; border: 2px outset light-dark(#000, #fff); background-color: buttonface; color: buttontext; box-sizing: border-box; }
 input:is([type=button i], [type=submit i], [type=reset i]) { white-space: pre; }
 input:is([type=checkbox i], [type=radio i]) { margin: 3px 3px 3px 4px; padding: initial; background-color: initial; border: initial; box-sizing: border-box; }

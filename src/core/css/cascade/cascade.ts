@@ -249,7 +249,8 @@ export class Cascade<Owner = unknown> {
         );
     }
     for (const [index, { rule, selector }] of rulesFromShadows(this.document, element, pseudo).entries()) {
-      if (rule.around.length > 0 && this.holds(rule.around) === false) continue;
+      const holds = this.holds(rule.around);
+      if (holds === false) continue;
       const { specificity, text } = selector;
       const weight = {
         shadow: true,
@@ -260,7 +261,8 @@ export class Cascade<Owner = unknown> {
         order: [0, index],
       };
       const block = attributeBlock('author', rule.declarations);
-      blocks.push({ ...block, weight: weight as typeof block.weight, selector: text });
+      const dependsOn = holds === null ? containerText(rule, null) : null;
+      blocks.push({ ...block, weight: weight as typeof block.weight, selector: text, dependsOn });
     }
     const { uses } = this.sheets;
     for (const use of uses) if (!use.afterBuild) this.collect(use.sheet, use, element, keys, pseudo, blocks);
@@ -300,10 +302,10 @@ export class Cascade<Owner = unknown> {
       for (const { rule, selector, index } of sheet.byKey.get(key) ?? []) {
         if (selector.pseudo !== pseudo) continue;
         if (rule.around.length > 0 && this.holds(rule.around) === false) continue;
-        const contained = this.inContainers(rule.around, element, pseudo);
-        if (contained === false) continue;
         const proximity = this.match(rule, selector, element, use);
         if (proximity === null) continue;
+        const contained = this.inContainers(rule.around, element, pseudo);
+        if (contained === false) continue;
         const block = this.blockOf(rule, selector, use, {
           ...{ isBrowser, proximity, order: [place, index] as [number, number] },
           conditions: contained === null ? null : conditions,

@@ -28,6 +28,10 @@ const blockified: Record<string, string> = {
   'inline-table': 'table',
   ruby: 'block ruby',
 };
+/** Controls of forms are never inline boxes, but for files and pictures. */
+const isControl = ({ tagName, attrs }: Element) =>
+  /^(button|input|meter|progress|select|textarea)$/.test(tagName) &&
+  !(tagName === 'input' && attrs.some(({ name, value }) => name === 'type' && /^(file|image)$/i.test(value)));
 const isTablePart = (display: string) => /^table-|^ruby-text$/.test(display);
 
 /** Computed values of a page's elements in canonical form (see canonical.ts), by the cascade given. */
@@ -246,7 +250,7 @@ export class Computed<Owner = unknown> {
     const isItem = outside !== null && /^(inline-)?(flex|grid)$/.test(this.value(outside, '', 'display'));
     if (!parent || isItem || /^(absolute|fixed)$/.test(own('position')) || this.floats(element, pseudo))
       return blockified[word] ?? (isTablePart(word) ? 'block' : word);
-    return word;
+    return word === 'inline' && pseudo === '' && isControl(element) ? 'inline-block' : word;
   }
 
   private floats = (element: Element, pseudo: string) => this.value(element, pseudo, 'float') !== 'none';
