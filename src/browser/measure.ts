@@ -81,6 +81,7 @@ export function measure(probes: Probe[]): Measured[] {
             built: read(element, pseudo, longhand),
             forced: '',
             bare: '',
+            isRefused: false,
           })),
         ),
     );
@@ -95,7 +96,17 @@ export function measure(probes: Probe[]): Measured[] {
             first.textContent = `@layer local-needle-probe { [data-local-needle-probe]${pseudo} { ${probe.text} } }`;
         }
         finish();
-        for (const pair of mine) pair.forced = read(element, pseudo, pair.longhand);
+        for (const pair of mine) {
+          pair.forced = read(element, pseudo, pair.longhand);
+          // The browser's own !important wins over ours too: <input type="hidden"> is never displayed.
+          const said = pseudo === '' && 'style' in element ? (element as HTMLElement).style : null;
+          const word = said?.getPropertyValue(pair.longhand) ?? '';
+          pair.isRefused =
+            (pair.longhand === 'display' &&
+              pair.forced === 'none' &&
+              /^(block|inline|flex|grid|contents)/.test(word)) ||
+            (/^overflow-/.test(pair.longhand) && pair.forced === 'clip' && /^(auto|hidden|scroll)$/.test(word));
+        }
         if (pseudo === '' && before === null) element.removeAttribute('style');
         else if (before !== null) element.setAttribute('style', before);
         element.removeAttribute('data-local-needle-probe');
@@ -110,12 +121,12 @@ export function measure(probes: Probe[]): Measured[] {
       link.sheet.disabled = false;
       finish();
     }
-    const lost = pairs.filter(({ built, forced }) => built !== forced);
+    const lost = pairs.filter(({ built, forced, isRefused }) => built !== forced || isRefused);
     return {
       elements: elements.length,
       pairs: pairs.length,
       won: pairs.length - lost.length,
-      changes: pairs.some(({ built, forced, bare }) => built === forced && built !== bare),
+      changes: pairs.some(({ built, forced, bare, isRefused }) => built === forced && built !== bare && !isRefused),
       lost: lost
         .slice(0, 20)
         .map(({ element, pseudo, longhand }) => ({ element: pathOf(element) + pseudo, property: longhand })),

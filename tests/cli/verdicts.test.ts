@@ -208,13 +208,14 @@ describeInBrowser('check --browser', () => {
 @needle broken { pages: page-id(1); @script url("../stop.js"); }
 @needle hover { pages: page-id(1); state: over; .card:hover { order: 5 } }
 @needle undone { pages: page-id(1); .plain { order: 5 } }
-@needle lost { pages: page-id(1); .camera { color: blue } }`;
+@needle lost { pages: page-id(1); .camera { color: blue } }
+@needle veiled { pages: page-id(1); input { display: block } }`;
     const directory = project(rules, {
       'go.js': 'document.title = "here";',
       'stop.js': 'throw new Error("stop");',
       'public/late.js':
         'setTimeout(() => { document.body.insertAdjacentHTML("beforeend", "<p class=late>x</p>"); }, 300); addEventListener("load", () => document.querySelector(".plain").style.setProperty("order", 9, "important"));',
-      'public/index.html': html('class="page-1"', inside, '<script src="/late.js"></script>'),
+      'public/index.html': html('class="page-1"', `${inside}<input type="hidden">`, '<script src="/late.js"></script>'),
     });
     const report = (await checked(directory, ['--browser'])) as CheckReport & { differences: unknown[] };
     expect(report.cells.map(({ rule, verdict, sure }) => [rule, verdict, sure])).toEqual([
@@ -224,6 +225,7 @@ describeInBrowser('check --browser', () => {
       ['hover', 'hit', true],
       ['undone', 'overridden', true],
       ['lost', 'overridden', true],
+      ['veiled', 'overridden', true],
     ]);
     expect(report.differences).toEqual([
       { rule: 'late', page: '/', static: 'pending', browser: 'hit' },
