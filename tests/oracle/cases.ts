@@ -291,3 +291,87 @@ export const cascadeCase: fc.Arbitrary<CascadeCase> = fc
     };
   })
   .map((made) => (refusedInRules(made.rule) ? { ...made, rule: '.a { order: 3 }' } : made));
+
+/** A length of a theme, a colour of it in a wide gamut, and what utility classes make of them. */
+const themed = fc.constantFrom(
+  'margin-inline: calc(var(--space) * 3)',
+  'margin-block: var(--space-7)',
+  'padding-inline: calc(var(--space) * 2) var(--space-3)',
+  'padding-block-start: max(var(--space), 2px)',
+  'color: var(--tone-4)',
+  'color: color-mix(in oklab, var(--tone-12) 50%, transparent)',
+  'background-color: color-mix(in srgb, var(--tone-30), white 40%)',
+  'background-color: rgb(from var(--plain) r g b / 50%)',
+  'border-color: oklch(62.3% 0.214 259.815)',
+  'border: 1px solid var(--tone-9)',
+  'font-size: var(--text-2, 1.25rem)',
+  'font-size: clamp(1rem, 0.5rem + 2vw, 3rem)',
+  'z-index: var(--level)',
+  '--level: 3',
+  '--space: 0.5rem',
+  '--v: var(--tone-2)',
+  'order: -9999',
+  'flex: 1 1 0%',
+  'display: inline-flex',
+  'text-indent: calc(infinity * 0 * 1px + var(--space))',
+  'outline-color: var(--none, var(--plain))',
+);
+const utility = fc.constantFrom(
+  '.a',
+  '.b',
+  '.c',
+  '.d',
+  ':where(.a > :not(:last-child))',
+  '.b:is(:where(.c) *)',
+  '.c { &:not(.d) }',
+  '.d { @media (width >= 40rem) }',
+  '.a { &:is(.b, #i) { @supports (color: oklch(0 0 0)) } }',
+  '*, ::before',
+  '@container (width > 1px) { .a }',
+  '.b { > * }',
+);
+
+/** A rule with its declarations in its innermost block. */
+function utilityText(selector: string, list: string[]): string {
+  const open = selector.split('{').length - 1;
+  const [head = ''] = selector.split('}', 1);
+  return `${head} { ${list.join('; ')} }${' }'.repeat(open)}`;
+}
+
+/** Pages with stylesheets in the manner of utility frameworks: layers, hundreds of custom properties, wide colours, logical properties. */
+export const utilityCase: fc.Arbitrary<CascadeCase> = fc
+  .record({
+    base: cascadeCase,
+    rules: fc.array(
+      fc.tuple(
+        utility,
+        fc.array(themed, { minLength: 1, maxLength: 3 }),
+        fc.constantFrom('base', 'components', 'utilities', ''),
+      ),
+      {
+        minLength: 3,
+        maxLength: 9,
+      },
+    ),
+    ours: fc.array(fc.tuple(fc.constantFrom('.a', '.b .c', '.d', 'p', 'div > *'), themed), {
+      minLength: 1,
+      maxLength: 3,
+    }),
+    firm: fc.boolean(),
+  })
+  .map(({ base, rules, ours, firm }) => {
+    const tones = Array.from(
+      { length: 120 },
+      (_, index) =>
+        `--tone-${index}: oklch(${(index * 7) % 100}% ${((index % 5) / 20).toFixed(2)} ${index * 3}); --space-${index}: calc(var(--space) * ${index})`,
+    );
+    const css = `@layer theme, base, components, utilities;
+@property --level { syntax: "<integer>"; inherits: false; initial-value: 1 }
+@layer theme { :root, :host { --space: 0.25rem; --plain: #369; ${tones.join('; ')} } }
+${rules.map(([selector, list, layer]) => (layer === '' ? utilityText(selector, list) : `@layer ${layer} { ${utilityText(selector, list)} }`)).join('\n')}`;
+    return {
+      ...base,
+      sheets: [{ as: 'style', media: '', css }, ...base.sheets.slice(0, 1)],
+      rule: `${firm ? 'important: yes; ' : ''}${ours.map(([selector, one]) => `${selector} { ${one} }`).join(' ')}`,
+    };
+  });

@@ -11,8 +11,13 @@ const relative = {
   currentColor: () => 'currentcolor',
   base: null,
 };
+/** Wide colours to two digits: where the last ones come from, no page shows. */
+const rounded = (value: string) =>
+  value.replace(/\b(?:ok)?(?:lab|lch)\([^()]*\)/g, (colour) =>
+    colour.replace(/-?\d*\.?\d+(?:e-?\d+)?/g, (number) => String(Math.abs(Number(Number(number).toFixed(2))))),
+  );
 const plain = (name: string, value: string) =>
-  name === '--v' ? value.trim() : oneSpelling(name, canonical(value, relative));
+  name === '--v' ? value.trim() : rounded(oneSpelling(name, canonical(value, relative)));
 
 /** What differs between our values and Chromium's, as text; null if nothing does. */
 export async function differences(page: BrowserPage, cases: CascadeCase[]): Promise<(string | null)[]> {

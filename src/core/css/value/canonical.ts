@@ -142,7 +142,12 @@ function functionText(name: string, node: Extract<CssNode, { type: 'Function' }>
   if (colorFunctions.test(name)) return colorText(`${name}(${inner})`) ?? `${name}(${inner})`;
   if (mathFunctions.test(name)) {
     const folded = calc(`${name}(${inner})`, { precision: 6 });
-    return folded === `${name}(${inner})` ? folded : canonical(folded, relative);
+    // CSS Values 4, 10.9.1: no number is none, and what is too large is the largest that Chromium has.
+    if (/^calc\(NaN\b/i.test(folded)) return '0';
+    const [, sign] = /^calc\((-?)infinity \* 1px\)$/i.exec(folded) ?? [];
+    if (sign !== undefined) return `${sign}33554400px`;
+    // What stays a function has been folded as far as it goes.
+    return /^-?[a-z-]+\(/i.test(folded) ? folded : canonical(folded, relative);
   }
   return name === 'image-set' ? `image-set(${imageSet(inner)})` : `${name}(${inner})`;
 }
