@@ -1,6 +1,7 @@
 import { generate, parse } from 'css-tree';
 import { declarationFault, isDoubtful } from '../declaration.js';
 import { valueLexer } from '../value-definitions.js';
+import { wordsOf } from './items.js';
 
 /** The values that a shorthand gives to its longhands, as text. */
 export type Expansion = Map<string, string>;
@@ -183,7 +184,7 @@ const sides = (...names: string[]) => anyOrder(...lineParts(names.map((name) => 
 
 /** `<position>` and `<bg-position>` as horizontal and vertical (CSS Values 4, 9.5). */
 export function positionParts(text: string): [x: string, y: string] {
-  const words = text.split(/\s+(?![^(]*\))/);
+  const words = wordsOf(text);
   const [first = '', second = '', third, fourth] = words;
   const isVertical = (word = '') => /^(top|bottom)$/i.test(word);
   const isHorizontal = (word = '') => /^(left|right)$/i.test(word);

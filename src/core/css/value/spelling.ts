@@ -1,5 +1,6 @@
 import { numberText } from './canonical.js';
 import { itemsOf, wordsOf } from './items.js';
+import { positionParts } from './shorthands.js';
 
 const each = (value: string, change: (item: string) => string) => itemsOf(value).map(change).join(', ');
 
@@ -28,8 +29,6 @@ function offset(text: string): string {
   if (isZero(distance)) return '100%';
   return distance.startsWith('-') ? `calc(100% + ${distance.slice(1)})` : `calc(100% - ${distance})`;
 }
-
-const offsets = (list: string[]) => list.map(offset).join(' ');
 
 /** A list with as many items as there are layers, again from its beginning (CSS Backgrounds 3, 2.1). */
 export function layered(value: string, layers: number): string {
@@ -128,7 +127,7 @@ const transforms = (value: string) =>
 const spellings: [longhands: RegExp, one: (value: string) => string][] = [
   [/^(background|-webkit-mask)-position-[xy]$/, (value) => each(value, offset)],
   [/^(object-position|perspective-origin|offset-(anchor|position))$/, (value) => position(value)],
-  [/^transform-origin$/, (value) => position(value).replace(/ 0$/, '')],
+  [/^transform-origin$/, origin],
   [/^(background|mask)-repeat$/, (value) => each(value, repeat)],
   [
     /^(background|mask)-size$/,
@@ -241,29 +240,13 @@ function sides(value: string): string {
   return withoutRepeatedSides(wordsOf(value).filter((word) => word !== 'fill')) + (isFilled ? ' fill' : '');
 }
 
-function position(value: string): string {
-  const list = wordsOf(value);
-  const [first = '', second, third] = list;
-  const isVertical = (word = '') => word === 'top' || word === 'bottom';
-  const isHorizontal = (word = '') => word === 'left' || word === 'right';
-  if (/^(auto|normal|none)$/.test(value)) return value;
-  if (second === undefined) return isVertical(first) ? `50% ${offset(first)}` : `${offset(first)} 50%`;
-  if (list.length <= 3 && !(isHorizontal(first) && !isEdge(second) && isEdge(third)))
-    return [
-      ...(isVertical(first) || isHorizontal(second)
-        ? [offset(second), offset(first)]
-        : [offset(first), offset(second)]),
-      ...(third === undefined ? [] : [third]),
-    ].join(' ');
-  return list.length === 4 ? offsets(fourWords(list)) : value;
-}
+const position = (value: string) =>
+  /^(auto|normal|none)$/.test(value) ? value : positionParts(value).map(offset).join(' ');
 
-const isEdge = (word = '') => /^(left|right|top|bottom|center)$/.test(word);
-
-/** `bottom 1px left 2px` with the horizontal half first. */
-function fourWords([one = '', first = '', two = '', second = '']: string[]): string[] {
-  const halves = [`${one} ${first}`, `${two} ${second}`];
-  return one === 'top' || one === 'bottom' ? halves.reverse() : halves;
+/** A position with how far it is in front of the page; none is left out. */
+function origin(value: string): string {
+  const [x = '', y, z] = wordsOf(value);
+  return position(y === undefined ? x : `${x} ${y}`) + (z === undefined || isZero(z) ? '' : ` ${z}`);
 }
 
 const repeat = (item: string) =>
