@@ -1,8 +1,7 @@
 import fc from 'fast-check';
-import { chromium, type Browser, type Page } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Page } from 'playwright-core';
 import { decodePage, readStart } from '../../src/capture/decode.js';
-import { describeInBrowser, runsOf } from '../helpers.js';
+import { describeInBrowser, runsOf, usesTab } from '../helpers.js';
 
 const part = fc.constantFrom(
   ...[
@@ -30,13 +29,8 @@ const header = fc.constantFrom(undefined, 'utf-8', 'iso-8859-1', 'windows-1250',
 const mark = fc.constantFrom(Buffer.alloc(0), Buffer.from([0xef, 0xbb, 0xbf]), Buffer.alloc(0));
 
 describeInBrowser('The character set of a page, against Chromium', () => {
-  let browser: Browser;
   let page: Page;
-  beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
-    page = await browser.newPage();
-  });
-  afterAll(() => browser?.close());
+  usesTab((given) => (page = given));
 
   test('is found as it is there, and so are the words and the body', async () => {
     let served = { bytes: Buffer.alloc(0), type: 'text/html' };

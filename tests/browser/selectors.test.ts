@@ -1,13 +1,12 @@
 import fc from 'fast-check';
-import { chromium, type Browser, type Page } from 'playwright-core';
+import type { Page } from 'playwright-core';
 import { renderPage } from '../../demo/site.js';
 import { demoPages } from '../../demo/pages.js';
-import { chromiumPath } from '../../src/browser/chromium.js';
 import { parseSelectorList, parseSiteSelectors, selectorParts } from '../../src/core/css/selector.js';
 import { closedAtEnd } from '../../src/core/css/selector-grammar.js';
 import { readDocument } from '../../src/core/page/document.js';
 import { compileMatcher } from '../../src/core/page/elements.js';
-import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
+import { describeInBrowser, noteFigure, runsOf, usesTab } from '../helpers.js';
 
 const extra = `<div id="Case" class="Card big">x</div><p class="x"></p><p class="x"> </p><p class="x"><!-- c --></p>
 <dl><dt>a<dd class="x">b<dt>c<dd>d</dl><input type="checkbox" checked><input disabled><input required placeholder="p"><input type="TEXT" readonly>
@@ -32,13 +31,8 @@ table td; table > tr; tbody > tr > td.x; template p; .masthead .menu li:nth-chil
     .filter(Boolean);
 
 describeInBrowser('Elements matched, against Chromium', () => {
-  let browser: Browser;
   let page: Page;
-  beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
-    page = await browser.newPage();
-  });
-  afterAll(() => browser?.close());
+  usesTab((given) => (page = given));
 
   /** For each selector the numbers of the elements it matches in the order of the source, without those of head; null if invalid. */
   const inBrowser = async (source: string, list: string[]) => {

@@ -1,11 +1,10 @@
-import { chromium, type Browser, type Page } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Page } from 'playwright-core';
 import tables from '../../src/core/css/browser-tables.json' with { type: 'json' };
 import { declarationFault, isDoubtful, longhandsOf } from '../../src/core/css/declaration.js';
 import { longhandValue, undecided } from '../../src/core/css/value/expand.js';
 import { valueLexer } from '../../src/core/css/value-definitions.js';
 import type { Element } from '../../src/core/page/document.js';
-import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
+import { describeInBrowser, noteFigure, runsOf, usesTab } from '../helpers.js';
 import { opened, viewport } from '../oracle/judge.js';
 import { randomFrom, sampleOf } from '../oracle/value-samples.js';
 
@@ -19,13 +18,8 @@ const neverTold =
   /^(-webkit-border-image|(border|-webkit-mask-box)-image(-outset)?|stroke-dashoffset|math-depth|scroll-marker-group|-webkit-box-reflect|app-region|dynamic-range-limit|font-palette)$/;
 
 describeInBrowser('Shorthands give their longhands the values that Chromium gives them', () => {
-  let browser: Browser;
   let page: Page;
-  beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
-    page = await browser.newPage();
-  });
-  afterAll(() => browser?.close());
+  usesTab((given) => (page = given));
 
   /** What each value gives where our longhands and Chromium's compute to another value. */
   const differing = async (cases: [name: string, value: string][]) => {

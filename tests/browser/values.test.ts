@@ -1,9 +1,8 @@
-import { chromium, type Browser, type Page } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Page } from 'playwright-core';
 import tables from '../../src/core/css/browser-tables.json' with { type: 'json' };
 import { declarationFault, isDoubtful } from '../../src/core/css/declaration.js';
 import { valueLexer } from '../../src/core/css/value-definitions.js';
-import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
+import { describeInBrowser, noteFigure, runsOf, usesTab } from '../helpers.js';
 import { mutatedValue, randomFrom, sampleOf } from '../oracle/value-samples.js';
 
 /** What rules are made of: here nothing may differ. */
@@ -20,13 +19,8 @@ const isClosed = (value: string) =>
   value.split('(').length === value.split(')').length && value.split('"').length % 2 === 1;
 
 describeInBrowser('Values are valid where Chromium takes them', () => {
-  let browser: Browser;
   let page: Page;
-  beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
-    page = await browser.newPage();
-  });
-  afterAll(() => browser?.close());
+  usesTab((given) => (page = given));
 
   const taken = (cases: [string, string][]) =>
     page.evaluate((list) => list.map(([name, value]) => CSS.supports(name, value)), cases);

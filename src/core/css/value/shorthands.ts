@@ -485,6 +485,10 @@ const inset =
     );
   };
 
+/** One or two values for the starts and the ends. */
+const startAndEnd: Expand = ([start = '', end = start], longhands) =>
+  new Map(longhands.map((each) => [each, each.endsWith('end') ? end : start]));
+
 /** Lists of rules in gaps, which may be repeated (CSS Gap Decorations 1, 4.4). */
 const gapRule = (...axes: string[]): Expand => {
   const initial = (longhand: string) =>
@@ -576,10 +580,8 @@ export function shorthands(initial: (longhand: string) => string): Record<string
     'rule-inset': inset('column', 'row'),
     'column-rule-inset': inset('column'),
     'row-rule-inset': inset('row'),
-    'rule-inset-cap': (texts, longhands) =>
-      new Map(longhands.map((each) => [each, (each.endsWith('end') ? texts[1] : undefined) ?? texts[0] ?? ''])),
-    'rule-inset-junction': (texts, longhands) =>
-      new Map(longhands.map((each) => [each, (each.endsWith('end') ? texts[1] : undefined) ?? texts[0] ?? ''])),
+    'rule-inset-cap': startAndEnd,
+    'rule-inset-junction': startAndEnd,
     columns: columnsOf,
     '-webkit-columns': columnsOf,
     container: anyOrder(...partsFor('container-name 9'), {
