@@ -174,8 +174,8 @@ describeInBrowser('Values are valid where Chromium takes them', () => {
       `${cases.length} values (seed ${seed}): ${differing.length} differ, ${doubtful.length} are left to the browser`,
     );
     expect(differing.filter(([name]) => everyday.includes(name))).toEqual([]);
-    // Lists of rare properties that the grammar cannot tell: docs/verdicts.md.
-    expect(differing.length / cases.length).toBeLessThan(0.015);
+    // Rare values of which no mark was seen when the tables were made.
+    expect(differing.length / cases.length).toBeLessThan(0.001);
     expect(doubtful.length / cases.length).toBeLessThan(0.05);
   });
 });

@@ -4,6 +4,7 @@ import { nearest } from '../nearest.js';
 import tables from './browser-tables.json' with { type: 'json' };
 import { isMathFunction, withoutMath } from './math-functions.js';
 import { valueLexer } from './value-definitions.js';
+import { valueMarks } from './value-marks.js';
 
 const properties = tables.properties as unknown as Record<string, 0 | string[]>;
 const differences = tables.differences as Record<string, string[]>;
@@ -109,6 +110,8 @@ function standingOf(property: string, value: string): Standing {
     hint: syntax !== '' && syntax.length < 80 ? `${property} takes ${syntax}.` : undefined,
   });
   if (told === false) return invalid();
+  if (isMarked(name, tree)) return 'unknown';
+  if (!hasEvenRows(name, tree)) return invalid();
   const isLoose = holdsFunction(tree, (each) => looseFunctions.has(each));
   const plain = holdsFunction(tree, isMathFunction) ? withoutMath(tree) : [tree];
   // A function that no grammar knows is left to the browser.
@@ -121,23 +124,50 @@ function standingOf(property: string, value: string): Standing {
     const { error } = match;
     if (!error && toldOfPlain === null && !namesReserved(name, each, match)) continue;
     if (!error) return invalid();
-    // css-tree has no grammar for some properties.
-    if (error.name !== 'SyntaxMatchError' || !isKnown || isLoose || holdsWordOf(name, tree)) return 'unknown';
+    // css-tree has no grammar for some properties, and gives up on very long values.
+    if (
+      error.name !== 'SyntaxMatchError' ||
+      /iteration/.test(error.message) ||
+      !isKnown ||
+      isLoose ||
+      holdsWordOf(name, tree)
+    )
+      return 'unknown';
     return invalid((error as Error & { syntax?: string }).syntax);
   }
   return isLoose ? 'unknown' : 'valid';
 }
 
+/** Marks of values that the grammar still reads otherwise than Chromium, by property. */
+const doubtfulMarks = tables.doubtfulMarks as Record<string, string[]>;
+
+/** Whether a value has a mark of those that grammar and Chromium read differently. */
+function isMarked(name: string, tree: CssNode): boolean {
+  const listed = Object.hasOwn(doubtfulMarks, name) ? doubtfulMarks[name] : undefined;
+  if (!listed) return false;
+  const marks = valueMarks(tree);
+  return listed.some((mark) => marks.has(mark));
+}
+
+/** Whether the rows of a grid's named areas have the same number of cells (CSS Grid 2, 7.3). */
+function hasEvenRows(name: string, tree: CssNode): boolean {
+  if (tree.type !== 'Value' || !['grid', 'grid-template', 'grid-template-areas'].includes(name)) return true;
+  const rows = tree.children.toArray().flatMap((node) => (node.type === 'String' ? [node.value] : []));
+  return new Set(rows.map((row) => row.trim().split(/\s+/).length)).size < 2;
+}
+
 /** Whether a word that stands for the whole value elsewhere, such as `none`, is taken as a name beside others. */
 function namesReserved(name: string, tree: CssNode, match: LexerMatchResult): boolean {
   if (tree.type !== 'Value' || tree.children.size < 2) return false;
-  const { syntax } =
-    (valueLexer() as unknown as { properties: Record<string, { syntax?: DSNode }> }).properties[name] ?? {};
+  const { properties: known } = valueLexer() as unknown as { properties: Record<string, { syntax?: DSNode }> };
   const reserved = new Set<string>(name.startsWith('grid-') ? ['auto'] : []);
-  if (syntax)
+  const reserve = (syntax: DSNode | undefined) =>
+    syntax &&
     definitionSyntax.walk(syntax, (node) => {
       if (node.type === 'Keyword' && ['none', 'normal', 'auto'].includes(node.name)) reserved.add(node.name);
+      if (node.type === 'Property' && node.name === `${name}-name`) reserve(known[node.name]?.syntax);
     });
+  reserve(known[name]?.syntax);
   return tree.children.some(
     (node) => node.type === 'Identifier' && reserved.has(node.name.toLowerCase()) && match.isType(node, 'custom-ident'),
   );
@@ -160,7 +190,9 @@ function holdsWordOf(name: string, tree: CssNode): boolean {
 function byTable(name: string, tree: CssNode): boolean | null {
   const known = Object.hasOwn(differences, name) ? (differences[name] ?? []) : [];
   const nodes = tree.type === 'Value' ? tree.children.toArray() : [];
-  if (nodes.some((node) => node.type === 'Identifier' && /^-(moz|ms|o)-/i.test(node.name))) return false;
+  const isOfOthers = (each: string) => /^-(moz|ms|o)-/.test(each);
+  if (nodes.some((node) => node.type === 'Identifier' && isOfOthers(node.name.toLowerCase()))) return false;
+  if (holdsFunction(tree, isOfOthers)) return false;
   if (known.length === 0) return null;
   const listed = (text: string) => (known.includes(`+${text}`) ? true : known.includes(`-${text}`) ? false : null);
   const whole = nodes.length === 1 && nodes[0]?.type === 'Identifier' ? listed(nodes[0].name.toLowerCase()) : null;

@@ -20,6 +20,25 @@ const relativeOf = (name: string, channels: string[]) => {
   return `${name}( from <color> ${parts.join(' ')} ${alpha} )`;
 };
 
+/** Areas of the grid around an anchor (CSS Anchor Positioning 1, 3.1.2), with the words that Chromium has for them. */
+const positionAreas = (() => {
+  const spans = (words: string[]) =>
+    [...words.flatMap((word) => [word, `span-${word}`]), 'center', 'span-all'].join(' | ');
+  const edges = (axis: string) => [`${axis}start`, `${axis}end`];
+  const pairs: [string[], string[]][] = [
+    [
+      ['left', 'right', ...edges('x-'), ...edges('self-x-')],
+      ['top', 'bottom', ...edges('y-'), ...edges('self-y-')],
+    ],
+    [edges('block-'), edges('inline-')],
+    [edges('self-block-'), edges('self-inline-')],
+  ];
+  return [
+    ...pairs.map(([one, other]) => `[ ${spans(one)} ] || [ ${spans(other)} ]`),
+    ...[edges(''), edges('self-')].map((words) => `[ ${spans(words)} ]{1,2}`),
+  ].join(' | ');
+})();
+
 /**
  * Definitions that css-tree's syntax data lacks or has from an older draft, as the standards write them. They are generous:
  * `npm run tables` takes out what Chromium refuses.
@@ -52,6 +71,18 @@ export const ownTypes: Record<string, string> = {
   'linear()': 'linear( [ <number> && <percentage>{0,2} ]#{2,} )',
   'single-transition':
     '<single-transition-property> || <time [0,∞]> || <easing-function> || <time> || <transition-behavior-value>',
+  'single-animation':
+    '[ <time [0,∞]> | auto ] || <easing-function> || <time> || <single-animation-iteration-count> || <single-animation-direction> || <single-animation-fill-mode> || <single-animation-play-state> || [ none | <custom-ident> | <string> ]',
+  'mask-layer':
+    '<mask-reference> || <position> [ / <bg-size> ]? || <repeat-style> || <coord-box> || [ <coord-box> | no-clip ] || <compositing-operator> || <masking-mode>',
+  'position-area': positionAreas,
+  'steps()':
+    'steps( <integer [2,∞]> , jump-none ) | steps( <integer [1,∞]> ) | steps( <integer [1,∞]> , [ jump-start | jump-end | jump-both | start | end ] )',
+  'step-easing-function': 'step-start | step-end | <steps()>',
+  'circle()': 'circle( [ <length-percentage [0,∞]> | closest-side | farthest-side ]? [ at <position> ]? )',
+  'ellipse()': 'ellipse( [ [ <length-percentage [0,∞]> | closest-side | farthest-side ]{2} ]? [ at <position> ]? )',
+  'content-list': '[ <string> | <image> | <counter> | <quote> | <attr()> ]+',
+  'text-edge': 'text | [ text | cap | ex ] [ text | alphabetic ]',
   // What Chromium has of these; -webkit-focus-ring-color is for outlines alone.
   '-non-standard-color': '-webkit-activelink | -webkit-link | -webkit-text',
   'image()': 'image( <color> )',
@@ -63,6 +94,12 @@ export const ownTypes: Record<string, string> = {
   'final-bg-layer':
     "<bg-image> || <bg-position> [ / <bg-size> ]? || <repeat-style> || <attachment> || <bg-clip> || <visual-box> || <'background-color'>",
 };
+
+const cursors =
+  `auto default none context-menu help pointer progress wait cell crosshair text vertical-text alias copy move no-drop
+  not-allowed e-resize n-resize ne-resize nw-resize s-resize se-resize sw-resize w-resize ew-resize ns-resize nesw-resize
+  nwse-resize col-resize row-resize all-scroll zoom-in zoom-out grab grabbing -webkit-grab -webkit-grabbing
+  -webkit-zoom-in -webkit-zoom-out`.split(/\s+/);
 
 /** Rules in the gaps of columns and rows (CSS Gap Decorations 1). */
 const gapRules = Object.fromEntries(
@@ -131,6 +168,23 @@ export const ownProperties: Record<string, string> = {
   // "none" stands alone (CSS Transitions 1, 2.1).
   transition:
     '[ none || <time [0,∞]> || <easing-function> || <time> || <transition-behavior-value> ] | <single-transition>#',
+  'animation-trigger': '[ none | [ <dashed-ident> <animation-action>{1,2} ]+ ]#',
+  cursor: `[ [ <url> | <image-set()> ] [ <number>{2} ]? , ]* [ ${cursors.join(' | ')} ]`,
+  'flex-basis':
+    'auto | content | min-content | max-content | fit-content | stretch | -webkit-fill-available | <length-percentage [0,∞]>',
+  // In this order css-tree reads names that begin with that of a generic family.
+  'font-family': '[ <generic-family> | <family-name> ]#',
+  contain:
+    'none | strict | content | [ size || layout || style || paint ] | [ inline-size || layout || style || paint ]',
+  overflow: '[ visible | hidden | clip | scroll | auto | overlay ]{1,2}',
+  'transform-origin':
+    '[ <length-percentage> | left | center | right | top | bottom ] | [ <length-percentage> | left | center | right ] [ <length-percentage> | top | center | bottom ] <length>? | [ [ left | center | right ] && [ top | center | bottom ] ] <length>?',
+  'position-try-fallbacks': 'none | [ [ <dashed-ident> || <try-tactic> ] | <position-area> ]#',
+  // The older names take the older words alone.
+  '-webkit-mask-origin': '[ border-box | padding-box | content-box | border | padding | content ]#',
+  '-webkit-mask-clip': '[ border-box | padding-box | content-box | text | border | padding | content ]#',
+  '-webkit-mask-position-x': '[ center | [ [ left | right ]? <length-percentage>? ]! ]#',
+  '-webkit-mask-position-y': '[ center | [ [ top | bottom ]? <length-percentage>? ]! ]#',
   'container-type': 'normal | [ [ size | inline-size ] || scroll-state ]',
 };
 
