@@ -25,6 +25,7 @@ const promises = [
   ['Other websites get nothing from the preview', 'tests/browser/preview', null],
   ['What is shipped is what was checked', 'tests/core/delivery', null],
   ['Kept results are those of a new check', 'tests/core/kept-results', null],
+  ['What pages share is what each is told by itself', 'tests/core/shared-styles', null],
 ];
 const path = 'docs/reliability.md';
 const [begin, end] = ['<!-- figures of npm run test:long -->', '<!-- end of figures -->'];

@@ -1,6 +1,9 @@
 import type { Page as BrowserPage } from 'playwright-core';
 import { bundleOf } from '../helpers.js';
+import type { Owner } from '../../src/core/action/compiled.js';
+import { ourSheet } from '../../src/core/action/compile.js';
 import { shipment } from '../../src/core/check/plan.js';
+import type { OurSheet } from '../../src/core/css/cascade/cascade.js';
 import { openPage } from '../../src/core/check/opened-page.js';
 import { SheetStore } from '../../src/core/css/cascade/page-sheets.js';
 import { readDocument } from '../../src/core/page/document.js';
@@ -29,8 +32,19 @@ export function sourceOf({ html, body, content, sheets }: CascadeCase, build: st
   return `<!doctype html><html ${html}><head>${part(false)}${build}</head><body ${body}>${content}${part(true)}</body></html>`;
 }
 
-/** A page by its source, opened by itself with the rules given. */
-export function opened(source: string, rules: Rule[] = []) {
+/** What pages share that are opened with the same rules. */
+export interface SharedByPages {
+  sheets: SheetStore<Owner>;
+  ours: OurSheet<Owner> | null | undefined;
+}
+
+const nothingShared = (): SharedByPages => ({
+  sheets: new SheetStore<Owner>({ style: () => null }, 'head-end'),
+  ours: undefined,
+});
+
+/** A page by its source, opened with the rules given, by itself or sharing what other pages left. */
+export function opened(source: string, rules: Rule[] = [], shared = nothingShared()) {
   const page = makePage('/', '/', 'index.html', readOpening(source), forms);
   const site = makeSite('live', [page], forms);
   const view = {
@@ -43,22 +57,23 @@ export function opened(source: string, rules: Rule[] = []) {
     policy: () => null,
     words: () => new SiteWords(site, () => ''),
   };
-  const sheets = new SheetStore(view, 'head-end');
-  const look = openPage(page, view, sheets, { viewport, state: null }, { states: {} }, shipment(rules, site)(page));
+  const actions = shipment(rules, site)(page);
+  if (shared.ours === undefined) shared.ours = ourSheet(actions);
+  const shipped = { actions, sheet: shared.ours };
+  const look = openPage(page, view, shared.sheets, { viewport, state: null }, { states: {} }, shipped);
   return { site, view, look };
 }
 
+/** Reads the rule of a case. */
+export const readRule = ({ rule }: CascadeCase) =>
+  readRuleFile(`@needle r { pages: page-id(1); ${rule} }`, 'a.css', 'a.css', () => ({
+    use: { url: '', at: { file: '', line: 1, column: 1 }, path: null, content: null },
+    fault: null,
+  }));
+
 /** Reads a case's rule, builds it, and computes what every element looks like. */
 export function computed(each: CascadeCase): { css: string; values: Record<string, string>[]; faults: string[] } {
-  const { rules, problems, findings } = readRuleFile(
-    `@needle r { pages: page-id(1); ${each.rule} }`,
-    'a.css',
-    'a.css',
-    () => ({
-      use: { url: '', at: { file: '', line: 1, column: 1 }, path: null, content: null },
-      fault: null,
-    }),
-  );
+  const { rules, problems, findings } = readRule(each);
   const faults = [...problems, ...findings].map(({ message }) => message);
   // The head is not empty on a page with a build in it, which `:empty` would tell.
   const { site, view, look } = opened(sourceOf(each, '<style></style>'), rules);

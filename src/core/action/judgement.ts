@@ -2,7 +2,7 @@ import type { ActionResult } from '../check/verdict.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { Element } from '../page/document.js';
 import type { CompiledAction } from './compiled.js';
-import { overriddenBy, countPairs, type Pair } from './pair.js';
+import { countPairs, lostPair, overriddenBy, type Pair } from './pair.js';
 
 /** Maximum number of lost pairs in a report. */
 export const mostOverridden = 20;
@@ -13,6 +13,7 @@ export interface Judgement {
   /** Whether it changes anything on the page. */
   changes: boolean;
   dependsOn: string[];
+  /** Those of the lost pairs that are reported. */
   lost: Pair[];
   /** Its effect cannot be seen on a captured page. */
   unseen: boolean;
@@ -30,8 +31,10 @@ export const judgedByEffect = (
 
 /** The judgement of an action by the pairs that its declarations win or lose. */
 export function judgedByPairs(compiled: CompiledAction, elements: Element[], look: OpenedPage): Judgement {
-  const { pairs, won, changes, dependsOn, lost } = countPairs(compiled, elements, look);
+  const { pairs, won, changes, dependsOn, lost } = countPairs(compiled, elements, look, mostOverridden);
   const judgement = judgedByEffect(compiled, elements, { changes });
-  const overridden = lost.slice(0, mostOverridden).map((pair) => overriddenBy(pair, look));
-  return { ...judgement, result: { ...judgement.result, pairs, won, overridden }, dependsOn: [...dependsOn], lost };
+  const reported = lost.slice(0, mostOverridden).map((each) => lostPair(compiled, each, look));
+  const overridden = reported.map((pair) => overriddenBy(pair, look));
+  const result = { ...judgement.result, pairs, won, overridden };
+  return { ...judgement, result, dependsOn: [...dependsOn], lost: reported };
 }

@@ -56,7 +56,7 @@ export interface ActionKind<A extends ActionOf<string>> {
   /** The elements that it acts on; null: all that its selectors match. */
   elements: ((action: A, look: OpenedPage) => Element[]) | null;
   /** Whether what it is for is missing on a page. `matched`: by its selectors alone; `elements`: what it is about. */
-  isMissing: (matched: number, elements: number) => boolean;
+  isMissing: (matched: () => number, elements: number) => boolean;
   /** Judges it on a page, by the declarations that it wins or loses or in another way; null if it has no verdict. */
   judge:
     'by-pairs' | ((compiled: CompiledAction, action: A, elements: Element[], look: OpenedPage) => Judgement) | null;

@@ -59,7 +59,7 @@ export const markCurrent: ActionKind<MarkCurrentAction> = {
   loads: () => [],
   elements: null,
   // It does not concern a page without a link to itself.
-  isMissing: (matched) => matched === 0,
+  isMissing: (matched) => matched() === 0,
   judge: 'by-pairs',
   findings: () => [],
   outweighsUnseen: false,

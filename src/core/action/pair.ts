@@ -1,9 +1,8 @@
-import type { Element, PageDocument } from '../page/document.js';
+import { linesOf, type Element, type PageDocument } from '../page/document.js';
 import { elementPath } from '../page/element-path.js';
 import type { SheetDeclaration } from '../css/syntax.js';
 import type { DeclarationBlock, Winner } from '../css/cascade/cascade.js';
 import { compareWeights, level, type Weight } from '../css/cascade/weight.js';
-import { elementLine } from '../css/cascade/page-sheets.js';
 import { isDoubtful, namesFor } from '../css/declaration.js';
 import { undecided } from '../css/value/expand.js';
 import type { OpenedPage } from '../check/opened-page.js';
@@ -94,48 +93,82 @@ const partOfScript = (element: Element, pseudo: string, document: PageDocument) 
     ? `whether a script makes ${pseudo} in <${element.tagName}>`
     : null;
 
+/** A pair that an action loses. */
+export type LostPair = Pick<Pair, 'element' | 'pseudo' | 'longhand'>;
+
 /** The counts of an action's pairs. */
 export interface PairCount {
   pairs: number;
   won: number;
   changes: boolean;
   dependsOn: Set<string>;
-  lost: Pair[];
+  /** The first that are lost. */
+  lost: LostPair[];
 }
 
-/** Counts the pairs of an action; only lost pairs are examined in detail. */
-export function countPairs(compiled: CompiledAction, elements: Element[], look: OpenedPage): PairCount {
-  const { cascade, built, bare } = look;
+/** Counts the pairs of an action. Elements for which the cascade tells the same are counted alike. */
+export function countPairs(
+  compiled: CompiledAction,
+  elements: Element[],
+  look: OpenedPage,
+  mostLost: number,
+): PairCount {
   const count: PairCount = { pairs: 0, won: 0, changes: false, dependsOn: new Set(), lost: [] };
   const pseudos = [...new Set(compiled.rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)))];
+  const countOne = look.cascade.noted(compiled, (element) => countOf(compiled, element, pseudos, look));
   for (const element of elements) {
-    for (const pseudo of pseudos) {
-      const block = cascade.blocks(element, pseudo).find(({ owner }) => owner === compiled.owner);
-      if (!block) continue;
-      for (const longhand of compiled.longhands) {
-        const winner = cascade.winner(element, pseudo, longhand);
-        const isOurs = winner?.animation === null && winner.block.owner?.rule === compiled.owner.rule;
-        const pair = isOurs ? null : pairOf(element, pseudo, longhand, block, compiled, look);
-        if (!isOurs && !pair) continue;
-        count.pairs++;
-        const dependsOn = pair
-          ? pair.dependsOn
-          : (partOfScript(element, pseudo, look.document) ??
-            winner?.block.dependsOn ??
-            block.dependsOn ??
-            (winner && doubtOf(winner.declaration)) ??
-            null);
-        if (dependsOn !== null) count.dependsOn.add(dependsOn);
-        if (pair && !pair.won) {
-          count.lost.push(pair);
-          continue;
-        }
-        count.won++;
-        count.changes ||= built.value(element, pseudo, longhand) !== bare.value(element, pseudo, longhand);
-      }
+    const { pairs, changes, dependsOn, lost } = countOne(element);
+    count.pairs += pairs;
+    count.won += pairs - lost.length;
+    count.changes ||= changes;
+    for (const each of dependsOn) count.dependsOn.add(each);
+    if (count.lost.length < mostLost)
+      for (const [pseudo, longhand] of lost) count.lost.push({ element, pseudo, longhand });
+  }
+  return count;
+}
+
+/** The pairs of one element. */
+interface ElementCount {
+  pairs: number;
+  changes: boolean;
+  dependsOn: string[];
+  lost: [pseudo: string, longhand: string][];
+}
+
+function countOf(compiled: CompiledAction, element: Element, pseudos: string[], look: OpenedPage): ElementCount {
+  const { cascade, built, bare } = look;
+  const count: ElementCount = { pairs: 0, changes: false, dependsOn: [], lost: [] };
+  for (const pseudo of pseudos) {
+    const block = cascade.blocks(element, pseudo).find(({ owner }) => owner === compiled.owner);
+    if (!block) continue;
+    for (const longhand of compiled.longhands) {
+      const winner = cascade.winner(element, pseudo, longhand);
+      const isOurs = winner?.animation === null && winner.block.owner?.rule === compiled.owner.rule;
+      const pair = isOurs ? null : pairOf(element, pseudo, longhand, block, compiled, look);
+      if (!isOurs && !pair) continue;
+      count.pairs++;
+      const dependsOn = pair
+        ? pair.dependsOn
+        : (partOfScript(element, pseudo, look.document) ??
+          winner?.block.dependsOn ??
+          block.dependsOn ??
+          (winner && doubtOf(winner.declaration)) ??
+          null);
+      if (dependsOn !== null) count.dependsOn.push(dependsOn);
+      if (pair && !pair.won) count.lost.push([pseudo, longhand]);
+      else count.changes ||= built.value(element, pseudo, longhand) !== bare.value(element, pseudo, longhand);
     }
   }
   return count;
+}
+
+/** A lost pair in detail. */
+export function lostPair(compiled: CompiledAction, { element, pseudo, longhand }: LostPair, look: OpenedPage): Pair {
+  const block = look.cascade.blocks(element, pseudo).find(({ owner }) => owner === compiled.owner);
+  const pair = block && pairOf(element, pseudo, longhand, block, compiled, look);
+  if (!pair) throw new Error(`${compiled.action.selector} sets no ${longhand} there`);
+  return pair;
 }
 
 /** The declaration of a block that applies to a longhand: the last important one, else the last. */
@@ -159,7 +192,7 @@ export function overriddenBy(pair: Pair, look: OpenedPage): OverriddenPair {
 export function placeOfWinner(
   winner: Winner<Owner>,
   element: Element,
-  { page, view, document }: OpenedPage,
+  { page, document, cascade }: OpenedPage,
 ): { file: string; line: number; selector: string } {
   const { block, declaration } = winner;
   const owner = block.owner;
@@ -167,9 +200,10 @@ export function placeOfWinner(
     const { file, line } = owner.placeOf(declaration);
     return { file, line, selector: block.selector };
   }
-  if (block.use) return { file: block.use.file, line: block.use.lineOf(declaration.offset), selector: block.selector };
+  const use = cascade.useOf(block);
+  if (use) return { file: use.file, line: use.lineOf(declaration.offset), selector: block.selector };
   if (block.origin === 'browser') return { file: 'the browser', line: 0, selector: block.selector };
-  const line = elementLine(view.html(page), document.elements.indexOf(element));
+  const line = linesOf(document, element).start;
   const attributes = block.weight.inline ? 'style attribute' : 'attributes of the element';
   return { file: page.file, line, selector: block.weight.shadow ? `${block.selector} of the shadow tree` : attributes };
 }

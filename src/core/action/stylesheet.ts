@@ -1,3 +1,5 @@
+import type { DeclarationBlock } from '../css/cascade/cascade.js';
+import type { SheetUse } from '../css/cascade/page-sheets.js';
 import { longhandsNamed } from '../css/declaration.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { StylesheetAction } from './action.js';
@@ -26,6 +28,11 @@ function read({ node, params, offset, on }: GivenAtRule, reader: ActionReader): 
 /** The stylesheets that it adds to a page. */
 const usesOf = ({ address }: StylesheetAction, look: OpenedPage) => look.external.get(address) ?? [];
 
+function isOf(uses: SheetUse[], block: DeclarationBlock, { cascade }: OpenedPage): boolean {
+  const use = cascade.useOf(block);
+  return use !== null && uses.includes(use);
+}
+
 /** Loads a stylesheet that the site or another host serves, before our own. */
 export const stylesheet: ActionKind<StylesheetAction> = {
   atRule: {
@@ -47,7 +54,7 @@ export const stylesheet: ActionKind<StylesheetAction> = {
     const uses = usesOf(action, look);
     if (uses.length === 0) return [];
     return look.document.elements.filter((element) =>
-      look.cascade.blocks(element, '').some(({ use }) => use !== null && uses.includes(use)),
+      look.cascade.blocks(element, '').some((block) => isOf(uses, block, look)),
     );
   },
   isMissing: () => false,
@@ -56,7 +63,7 @@ export const stylesheet: ActionKind<StylesheetAction> = {
     const changes = elements.some((element) =>
       look.cascade
         .blocks(element, '')
-        .filter(({ use }) => use !== null && uses.includes(use))
+        .filter((block) => isOf(uses, block, look))
         .flatMap(({ declarations }) => longhandsNamed(declarations))
         .some((longhand) => look.built.value(element, '', longhand) !== look.bare.value(element, '', longhand)),
     );

@@ -65,7 +65,7 @@ function brokenLook(
       const wanted = look.built.valueOf(element, pseudo, longhand, property, value, null);
       const has = look.built.value(element, pseudo, longhand);
       if (wanted === has) continue;
-      const winner = look.built.winner(element, pseudo, longhand);
+      const winner = look.cascade.winner(element, pseudo, longhand);
       const place = winner && placeOfWinner(winner, element, look);
       const which = elements.length > 1 ? ` (${elementPath(element)})` : '';
       return {

@@ -57,7 +57,11 @@ export function hiddenByRules(
 }
 
 /** The action that hides an element which would be displayed without our build. */
-function whatHides(element: Element, swaps: CompiledAction[], { built, bare, document }: OpenedPage): Owner | null {
+function whatHides(
+  element: Element,
+  swaps: CompiledAction[],
+  { cascade, built, bare, document }: OpenedPage,
+): Owner | null {
   if (!bare.isDisplayed(element) || isInvisible(element, bare)) return null;
   for (const { owner, match } of swaps) {
     const containers = new Set(match?.(document));
@@ -66,11 +70,11 @@ function whatHides(element: Element, swaps: CompiledAction[], { built, bare, doc
   }
   for (const at of lineageOf(element)) {
     if (built.value(at, '', 'display') !== 'none') continue;
-    return built.winner(at, '', 'display')?.block.owner ?? null;
+    return cascade.winner(at, '', 'display')?.block.owner ?? null;
   }
   if (!isInvisible(element, built)) return null;
   const setter = lineageOf(element)
-    .map((at) => built.winner(at, '', 'visibility'))
+    .map((at) => cascade.winner(at, '', 'visibility'))
     .find((winner) => winner !== null);
   return setter?.block.owner ?? null;
 }

@@ -47,7 +47,7 @@ export function judge({ rule, actions }: CompiledRule, look: OpenedPage, depends
         ? judgedByPairs(compiled, elements, look)
         : kind.judge(compiled, action, elements, look);
     judgements.push({ ...judgement, action });
-    const matched = compiled.match?.(document).length ?? 0;
+    const matched = () => compiled.match?.(document).length ?? 0;
     const isMissing = kind.isMissing(matched, elements.length) && !rule.addedByScript;
     if (isMissing && !waitsForState(action, document)) missing.push(index);
     findings.push(...kind.findings(action, rule.name, elements, look));

@@ -1,4 +1,4 @@
-import { Cascade } from '../css/cascade/cascade.js';
+import { Cascade, type OurSheet } from '../css/cascade/cascade.js';
 import type { Viewport } from '../css/cascade/media.js';
 import type { PageSheets, SheetStore, SheetUse } from '../css/cascade/page-sheets.js';
 import { Computed } from '../css/value/computed.js';
@@ -8,7 +8,6 @@ import { applyState } from '../page/state.js';
 import type { CheckInput } from './input.js';
 import type { View } from '../page/view.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
-import { ourSheet } from '../action/compile.js';
 import { actionKind } from '../action/index.js';
 import type { Load } from '../action/kind.js';
 
@@ -32,16 +31,20 @@ export interface OpenedPage extends ViewSettings {
   bare: Computed<Owner>;
 }
 
-/**
- * Opens a page and prepares its cascade. `shipped`: the actions of ours that reach it, in the order in which they ship.
- */
+/** The actions of ours that reach a page, in the order in which they ship, and the sheet that they make. */
+export interface Shipped {
+  actions: readonly CompiledAction[];
+  sheet: OurSheet<Owner> | null;
+}
+
+/** Opens a page and prepares its cascade. */
 export function openPage(
   page: Page,
   view: View,
-  store: SheetStore,
+  store: SheetStore<Owner>,
   { viewport, state }: ViewSettings,
   input: Pick<CheckInput, 'states' | 'delivered' | 'open' | 'onOpen'>,
-  shipped: readonly CompiledAction[],
+  { actions, sheet }: Shipped,
 ): OpenedPage {
   const change = state === null ? undefined : input.states[state];
   const document = !change && input.open ? input.open(view, page) : view.open(page);
@@ -52,18 +55,11 @@ export function openPage(
     own,
     page,
     document,
-    shipped.flatMap(({ action }) => actionKind(action).loads(action).flatMap(sheetAddress)),
+    actions.flatMap(({ action }) => actionKind(action).loads(action).flatMap(sheetAddress)),
   );
-  const ours = input.delivered ? input.delivered(page, document) : ourSheet(shipped);
-  const cascade = new Cascade(document, sheets, ours, viewport);
-  // Layers, keyframes and registered properties of ours change the cascade itself; otherwise it is enough to ignore our
-  // rules.
-  const named =
-    external.size > 0 ||
-    (ours && (ours.layers.length > 0 || ours.keyframes.size > 0 || ours.registered.size > 0 || ours.makesContainers));
-  const bare = named
-    ? new Computed(new Cascade<Owner>(document, own, null, viewport))
-    : new Computed(cascade, ({ owner }) => owner === null);
+  const ours = input.delivered ? input.delivered(page, document) : sheet;
+  const cascade = new Cascade(document, sheets, ours, viewport, store.styleSets);
+  const bare = new Computed(new Cascade<Owner>(document, own, null, viewport, store.styleSets));
   return { page, view, viewport, state, document, sheets, external, cascade, built: new Computed(cascade), bare };
 }
 

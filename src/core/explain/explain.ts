@@ -173,7 +173,7 @@ function whyAction(compiled: CompiledAction, look: OpenedPage, wanted: Set<Eleme
   const failing = around.find((each) => look.cascade.holds([each]) === false);
   const elements = holds === false ? [] : elementsOf(compiled, look).filter((each) => wanted?.has(each) ?? true);
   // Those with a lost pair come first.
-  const losing = new Set(countPairs(compiled, elements, look).lost.map(({ element }) => element));
+  const losing = new Set(countPairs(compiled, elements, look, Infinity).lost.map(({ element }) => element));
   const inOrder = [...elements.filter((each) => losing.has(each)), ...elements.filter((each) => !losing.has(each))];
   return {
     action: action.kind,

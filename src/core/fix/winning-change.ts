@@ -1,7 +1,9 @@
 import { compareWeights, level, type Weight } from '../css/cascade/weight.js';
 import { compareSpecificity, specificityText } from '../css/specificity.js';
-import { compileSelector } from '../css/cascade/sheet.js';
+import { BoundedMap } from '../bounded-map.js';
+import { compileSelector, type SheetSelector } from '../css/cascade/sheet.js';
 import { attribute, lineageOf } from '../page/document.js';
+import { candidates as carrying } from '../page/elements.js';
 import { classesOf } from '../find/describe.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { Pair } from '../action/pair.js';
@@ -42,17 +44,26 @@ export function winningChange(pair: Pair, look: OpenedPage): WinningChange | nul
   return { kind: 'none', text: `Select another element: ${reason}.` };
 }
 
+const compiledKnown = new BoundedMap<string, SheetSelector | null>(5000);
+
+/** The same selectors are tried on page after page. */
+function compiledOnce(text: string): SheetSelector | null {
+  let known = compiledKnown.get(text);
+  if (known === undefined) compiledKnown.set(text, (known = compileSelector(text)));
+  return known;
+}
+
 /** A selector for the same elements that weighs more than the winner; null if none was found. */
 function strongerSelector({ element, pseudo, ours, winner }: Pair, look: OpenedPage, important = false): string | null {
   const plain = ours.block.selector;
-  const own = compileSelector(plain);
+  const own = compiledOnce(plain);
   if (!own) return null;
   const base: Weight = important ? { ...ours.weight, level: level.authorImportant } : ours.weight;
   const [ids, classes, types] = base.specificity;
   const wins = (more: [number, number, number]) =>
     compareWeights({ ...base, specificity: [ids + more[0], classes + more[1], types + more[2]] }, winner.weight).sign >
     0;
-  const elements = look.document.elements.filter((each) => own.matches(look.document, each));
+  const elements = carrying(look.document, own.key).filter((each) => own.matches(look.document, each));
   const prefixes = lineageOf(element)
     .slice(1)
     .filter(({ tagName }) => tagName !== 'html' && tagName !== 'body')
@@ -62,24 +73,25 @@ function strongerSelector({ element, pseudo, ours, winner }: Pair, look: OpenedP
         .map((name) => `.${name}`),
       ...(/^[a-z_][\w-]*$/i.test(attribute(each, 'id') ?? '') ? [`#${attribute(each, 'id')}`] : []),
     ]);
-  const candidates = [
+  const longer = [
     `body ${plain}`,
     ...prefixes.map((prefix) => `${prefix} ${plain}`),
     ...prefixes.flatMap((outer, index) => prefixes.slice(0, index).map((inner) => `${outer} ${inner} ${plain}`)),
   ].slice(0, 60);
-  const better = candidates.flatMap((text) => {
+  const heavier = longer.flatMap((text) => {
     if (plain.includes(text.slice(0, -plain.length).trim())) return [];
-    const compiled = compileSelector(text);
+    const compiled = compiledOnce(text);
     if (!compiled || compiled.pseudo !== pseudo) return [];
     const more = compiled.specificity.map((count, at) => count - (own.specificity[at] ?? 0)) as [
       number,
       number,
       number,
     ];
-    if (!wins(more) || !elements.every((each) => compiled.matches(look.document, each))) return [];
-    return [{ text, weight: compiled.specificity }];
+    return wins(more) ? [compiled] : [];
   });
   return (
-    better.sort((a, b) => compareSpecificity(a.weight, b.weight) || a.text.length - b.text.length)[0]?.text ?? null
+    heavier
+      .sort((a, b) => compareSpecificity(a.specificity, b.specificity) || a.text.length - b.text.length)
+      .find(({ matches }) => elements.every((each) => matches(look.document, each)))?.text ?? null
   );
 }

@@ -1,6 +1,7 @@
 import type { Selector as Token } from 'css-what';
 import { parentOf, type Element } from './document.js';
-import { selectorKey, elementKeys } from './selector-key.js';
+import { BoundedMap } from '../bounded-map.js';
+import { keysOfKind, selectorKey } from './selector-key.js';
 
 /** A set of keys as bits; several keys may share a bit. */
 export interface KeyBits {
@@ -9,13 +10,25 @@ export interface KeyBits {
 }
 
 const none: KeyBits = { low: 0, high: 0 };
+/** Of the keys those whose bits are set. */
+const kinds = ['', '#', '.'];
+
+const bitsKnown = new BoundedMap<string, number>(20_000);
+
+function bitOf(key: string): number {
+  let bit = bitsKnown.get(key);
+  if (bit === undefined) {
+    let hash = 0;
+    for (let at = 0; at < key.length; at++) hash = (Math.imul(hash, 31) + key.charCodeAt(at)) >>> 0;
+    bitsKnown.set(key, (bit = hash % 62));
+  }
+  return bit;
+}
 
 /** Sets the bit of an ID, class or tag; attributes are too many to tell apart. */
 function add(bits: KeyBits, key: string): void {
   if (key === '*' || key.startsWith('[')) return;
-  let hash = 0;
-  for (let at = 0; at < key.length; at++) hash = (Math.imul(hash, 31) + key.charCodeAt(at)) >>> 0;
-  const bit = hash % 62;
+  const bit = bitOf(key);
   if (bit < 31) bits.low |= 1 << bit;
   else bits.high |= 1 << (bit - 31);
 }
@@ -59,7 +72,7 @@ export class AncestorFilter {
     let bits = (at && this.known.get(at)) ?? none;
     for (const each of open.reverse()) {
       bits = { ...bits };
-      for (const key of elementKeys(each)) add(bits, key);
+      for (const kind of kinds) for (const key of keysOfKind(each, kind)) add(bits, key);
       this.known.set(each, bits);
     }
     return bits;

@@ -1,5 +1,6 @@
 import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
-import { parseHtml } from './parse-html.js';
+import { parseHtml, startTagOf } from './parse-html.js';
+import { lineCounter } from '../css/syntax.js';
 import { shadowDocument, takeShadowTree } from './shadow.js';
 
 export type Element = Tree.Element;
@@ -13,6 +14,10 @@ export interface PageDocument {
   quirks: boolean;
   /** The shadow trees that the page declares, by their hosts; their elements are not among the page's. */
   shadows: Map<Element, PageDocument>;
+  /** What it was read from; empty for a shadow tree. */
+  source: string;
+  /** Whether a state has set pseudo-classes on elements (state.ts). */
+  isInState: boolean;
   /** The page's address; null if it is unknown. */
   location: PageLocation | null;
 }
@@ -30,7 +35,7 @@ export interface PageLocation {
 export function readDocument(html: string, withPlaces = false): PageDocument {
   const root = parseHtml(html, withPlaces ? { sourceCodeLocationInfo: true } : {});
   const quirks = root.mode === standard.DOCUMENT_MODE.QUIRKS;
-  return { root, ...elementsOutsideHead(root, quirks), quirks, location: null };
+  return { root, ...elementsOutsideHead(root, quirks), quirks, source: html, isInState: false, location: null };
 }
 
 function elementsOutsideHead(root: Tree.Document, quirks: boolean): Pick<PageDocument, 'elements' | 'shadows'> {
@@ -78,4 +83,14 @@ export function elementsIn(root: Tree.ParentNode, ...tagNames: string[]): Elemen
   };
   visit(root);
   return found;
+}
+
+const lineCounters = new WeakMap<PageDocument, (offset: number) => number>();
+
+/** The lines of a page's source on which an element's start tag begins and ends. */
+export function linesOf(document: PageDocument, element: Element): { start: number; end: number } {
+  const count = lineCounters.get(document) ?? lineCounter(document.source);
+  lineCounters.set(document, count);
+  const { start, end } = startTagOf(element, document.source);
+  return { start: count(start), end: count(end) };
 }

@@ -4,7 +4,7 @@ import { selectorTokens } from '../css/selector-tokens.js';
 import { AncestorFilter, requiredAncestors, type KeyBits } from './ancestor-filter.js';
 import { type Element, type PageDocument } from './document.js';
 import { standingOf } from './family.js';
-import { selectorKey, elementKeys } from './selector-key.js';
+import { keysOfKind, selectorKey } from './selector-key.js';
 import { pseudoClasses } from './pseudo-classes.js';
 import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 
@@ -84,24 +84,39 @@ export function compileMatcher(selector: string): Matcher {
   };
 }
 
-const indexes = new WeakMap<PageDocument, Map<string, Element[]>>();
+/** The elements of a page by what they carry; each part is made when it is first asked for. */
+class ElementIndex {
+  private readonly parts = new Map<string, Map<string, Element[]>>();
+
+  constructor(private readonly document: PageDocument) {}
+
+  get(key: string): Element[] {
+    const kind = /^[.#[]/.test(key) ? key.charAt(0) : '';
+    let part = this.parts.get(kind);
+    if (!part) this.parts.set(kind, (part = this.read(kind)));
+    return part.get(key) ?? [];
+  }
+
+  private read(kind: string): Map<string, Element[]> {
+    const part = new Map<string, Element[]>();
+    for (const element of this.document.elements)
+      for (const key of keysOfKind(element, kind)) {
+        const list = part.get(key);
+        if (list) list.push(element);
+        else part.set(key, [element]);
+      }
+    return part;
+  }
+}
+
+const indexes = new WeakMap<PageDocument, ElementIndex>();
 
 /** The elements of a page that carry a key, in the order of the source. */
 export function candidates(document: PageDocument, key: string): Element[] {
   if (key === '*') return document.elements;
   let index = indexes.get(document);
-  if (!index) {
-    indexes.set(document, (index = new Map()));
-    for (const element of document.elements) {
-      for (const each of elementKeys(element)) {
-        if (each === '*') continue;
-        const list = index.get(each);
-        if (list) list.push(element);
-        else index.set(each, [element]);
-      }
-    }
-  }
-  return index.get(key) ?? [];
+  if (!index) indexes.set(document, (index = new ElementIndex(document)));
+  return index.get(key);
 }
 
 /** Call this after changing an element's ID or classes. */
@@ -135,8 +150,15 @@ export function compileTest(selector: string): (document: PageDocument) => boole
   return (document) => parts.some(({ key, query }) => candidates(document, key).some(query(document)));
 }
 
+/** A test of one element. */
+export interface ElementTest {
+  matches: (document: PageDocument, element: Element) => boolean;
+  /** Whether what the selector needs above an element may be there; false where it is not. */
+  mayBeBelow: (document: PageDocument, element: Element) => boolean;
+}
+
 /** A test of one element, from css-what's tokens; compiled when it is first needed. What css-select cannot read matches nothing. */
-export function compileElementTest(tokens: () => Token[]): (document: PageDocument, element: Element) => boolean {
+export function compileElementTest(tokens: () => Token[]): ElementTest {
   let query: ReturnType<typeof queryOf> | undefined;
   let need: KeyBits | null | undefined;
   const compiled = () => {
@@ -150,9 +172,13 @@ export function compileElementTest(tokens: () => Token[]): (document: PageDocume
       return () => () => false;
     }
   };
-  return (document, element) => {
+  const mayBeBelow: ElementTest['mayBeBelow'] = (document, element) => {
     query ??= compiled();
-    return (!need || ancestorFilterOf(document).has(element, need)) && query(document)(element);
+    return !need || ancestorFilterOf(document).has(element, need);
+  };
+  return {
+    mayBeBelow,
+    matches: (document, element) => mayBeBelow(document, element) && (query ??= compiled())(document)(element),
   };
 }
 

@@ -1,4 +1,4 @@
-import { defaultTreeAdapter, parse, type DefaultTreeAdapterTypes as Tree, type ParserOptions } from 'parse5';
+import { defaultTreeAdapter, Parser, type DefaultTreeAdapterTypes as Tree, type ParserOptions } from 'parse5';
 
 /** How deep elements may be inside of one another; Chromium's parser makes those below siblings of the deepest. */
 const mostDepth = 512;
@@ -10,7 +10,7 @@ const place = (node: Tree.ChildNode, parent: Placed): void => {
 };
 
 /** parse5's own tree, as deep as Chromium's at most. */
-export const treeAdapter: typeof defaultTreeAdapter = {
+const treeAdapter: typeof defaultTreeAdapter = {
   ...defaultTreeAdapter,
   appendChild(given, node) {
     const isTooDeep = ((given as Placed).depth ?? 0) > mostDepth && 'tagName' in node;
@@ -24,8 +24,42 @@ export const treeAdapter: typeof defaultTreeAdapter = {
   },
 };
 
+/** An element with the offset in the source at which it was made: that of the `>` of its start tag, if it has one. */
+type Made = Tree.Element & { madeAt?: number };
+
 /** Parses a document by the HTML Standard. Never throws: browsers accept any HTML. */
-export const parseHtml = (
+export function parseHtml(
   html: string,
   options: Omit<ParserOptions<Tree.DefaultTreeAdapterMap>, 'treeAdapter'> = {},
-): Tree.Document => parse(html, { ...options, treeAdapter });
+): Tree.Document {
+  const parser: Parser<Tree.DefaultTreeAdapterMap> = new Parser({
+    ...options,
+    treeAdapter: {
+      ...treeAdapter,
+      createElement(tagName, namespace, attributes) {
+        const element: Made = defaultTreeAdapter.createElement(tagName, namespace, attributes);
+        // parse5's own source locations take half as long again.
+        element.madeAt = parser.tokenizer.preprocessor.offset;
+        return element;
+      },
+    },
+  });
+  parser.tokenizer.write(html, true);
+  return parser.document;
+}
+
+/** The offsets of the start tag of an element, or of what implied it where it has none. */
+export function startTagOf(element: Tree.Element, html: string): { start: number; end: number } {
+  const end = (element as Made).madeAt ?? 0;
+  const tag = new RegExp(`<${element.tagName.replace(/[^\w-]/g, '\\$&')}(?:[\\s/](?:"[^"]*"|'[^']*'|[^'">])*)?>`, 'iy');
+  // An attribute may hold what looks like the tag.
+  for (let at = html.lastIndexOf('<', end); at >= 0 && at > end - mostTag; at = html.lastIndexOf('<', at - 1)) {
+    tag.lastIndex = at;
+    if (tag.test(html) && tag.lastIndex === end + 1) return { start: at, end: end + 1 };
+    if (at === 0) break;
+  }
+  return { start: end, end };
+}
+
+/** Maximum length of a start tag whose beginning is looked for. */
+const mostTag = 10_000;

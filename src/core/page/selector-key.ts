@@ -1,4 +1,5 @@
 import type { Selector as Token } from 'css-what';
+import { BoundedMap } from '../bounded-map.js';
 import type { Element } from './document.js';
 
 /**
@@ -24,14 +25,34 @@ export function selectorKey(tokens: Token[]): string {
 
 const combinators = new Set<string>(['descendant', 'child', 'sibling', 'adjacent', 'parent', 'column-combinator']);
 
-/** The keys that an element carries. */
-export function elementKeys(element: Element): string[] {
-  const keys = ['*', element.tagName.toLowerCase()];
-  for (const { name, value } of element.attrs) {
-    keys.push(`[${name.toLowerCase()}`);
-    if (name === 'id') keys.push(`#${value.toLowerCase()}`);
-    if (name === 'class')
-      for (const each of new Set(value.toLowerCase().split(/[\t\n\f\r ]+/))) if (each) keys.push(`.${each}`);
+const classKeys = new BoundedMap<string, string[]>(20_000);
+
+/** The keys of a list of classes. */
+function keysOfClasses(value: string): string[] {
+  let keys = classKeys.get(value);
+  if (!keys) {
+    const names = new Set(value.toLowerCase().split(/[\t\n\f\r ]+/));
+    keys = [...names].filter((name) => name !== '').map((name) => `.${name}`);
+    classKeys.set(value, keys);
   }
   return keys;
 }
+
+const none: string[] = [];
+
+/** The keys of one kind that an element carries: `.` classes, `#` its ID, `[` attributes, or its tag. */
+export function keysOfKind(element: Element, kind: string): string[] {
+  if (kind === '') return [element.tagName.toLowerCase()];
+  if (kind === '[') return element.attrs.map(({ name }) => `[${name.toLowerCase()}`);
+  for (const { name, value } of element.attrs) {
+    if (kind === '.' && name === 'class') return keysOfClasses(value);
+    if (kind === '#' && name === 'id') return [`#${value.toLowerCase()}`];
+  }
+  return none;
+}
+
+/** All keys that an element carries, and `*`. */
+export const elementKeys = (element: Element): string[] => [
+  '*',
+  ...['', '[', '#', '.'].flatMap((kind) => keysOfKind(element, kind)),
+];

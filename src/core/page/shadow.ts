@@ -39,7 +39,15 @@ export function shadowDocument(tree: Tree.DocumentFragment, quirks: boolean): Pa
   };
   visit(tree);
   // What reads it asks for its elements alone.
-  return { root: tree as unknown as Tree.Document, elements, quirks, location: null, shadows: new Map() };
+  return {
+    root: tree as unknown as Tree.Document,
+    elements,
+    quirks,
+    source: '',
+    isInState: false,
+    location: null,
+    shadows: new Map(),
+  };
 }
 
 /** The hosts in whose shadow trees something matches, each as often as it does. */

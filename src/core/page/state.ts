@@ -19,6 +19,7 @@ export function applyState(document: PageDocument, state: PageState): void {
     each(selector, (element) => setClasses(element, (names) => names.filter((other) => other !== name)));
   for (const [selector, name] of state.addClass)
     each(selector, (element) => setClasses(element, (names) => (names.includes(name) ? names : [...names, name])));
+  if (state.pseudoClass.length > 0) document.isInState = true;
   for (const [selector, name] of state.pseudoClass)
     each(selector, (element) => setWithAncestors(element, name.replace(/^:/, '').toLowerCase()));
 }

@@ -19,7 +19,7 @@ const withoutAddresses = (value: string) => withUrls(value, () => '');
 export function firstDifference(
   page: Page,
   document: PageDocument,
-  store: SheetStore,
+  store: SheetStore<Owner>,
   viewport: Viewport,
   written: OurSheet<Owner> | null,
   built: OurSheet<Owner> | null,

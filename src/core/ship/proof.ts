@@ -71,7 +71,7 @@ class BuildProof {
   private readonly tried = new Set<Page>();
   private readonly shippedTo: ((page: Page) => CompiledAction[]) | null;
   private readonly view: View | null;
-  private readonly store: SheetStore;
+  private readonly store: SheetStore<Owner>;
 
   constructor(
     private readonly input: CheckInput,
@@ -80,7 +80,7 @@ class BuildProof {
     this.compiled = input.rules.flatMap((rule) => compileRule(rule).actions);
     this.view = input.view(null);
     this.shippedTo = this.view && shipment(input.rules, this.view.site);
-    this.store = new SheetStore(this.view ?? { style: () => null, html: () => '' }, input.place);
+    this.store = new SheetStore(this.view ?? { style: () => null }, input.place);
   }
 
   differs = (message: string, rule?: Rule, page?: Page): void => {

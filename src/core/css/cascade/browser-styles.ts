@@ -253,6 +253,12 @@ const hints: Record<string, Record<string, Hint[]>> = {
   svg: { width: [width], height: [height] },
 };
 
+/** Whether an attribute may count as a declaration, for its element or the cells in it, or tells what kind of control an element is. */
+export const isHintAttribute = (tagName: string, name: string) =>
+  (Object.hasOwn(hints, tagName) && Object.hasOwn(hints[tagName] ?? {}, name)) ||
+  (tagName === 'table' && name === 'cellpadding') ||
+  (tagName === 'input' && name === 'type');
+
 /** An element's presentational attributes as declarations; most elements have none. */
 export function presentationalHints(element: Element): [property: string, value: string][] {
   const found: [string, string][] = [];

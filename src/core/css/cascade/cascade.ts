@@ -1,22 +1,29 @@
 import { BoundedMap } from '../../bounded-map.js';
 import { attribute, parentOf, type Element, type PageDocument } from '../../page/document.js';
-import { withScopingRoot } from '../../page/elements.js';
+import { candidates } from '../../page/elements.js';
 import { elementKeys } from '../../page/selector-key.js';
 import { declarationFault, hasSubstitution, namesFor, wideKeywords } from '../declaration.js';
 import { longhandValue } from '../value/expand.js';
 import { flowOf, hasOtherName, horizontal, logicalOf, physicalOf, type Flow } from '../logical.js';
 import { readDeclarations, type SheetDeclaration } from '../syntax.js';
 import { browserSheet, presentationalHints } from './browser-styles.js';
-import { mediaHolds, type Truth, type Viewport } from './media.js';
+import type { Truth, Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
-import { indexSheet, type EnclosingRule, type Sheet, type SheetRule, type SheetSelector } from './sheet.js';
-import { layerKey, rankLayers } from './layers.js';
+import type { EnclosingRule, Sheet, SheetRule, SheetSelector } from './sheet.js';
+import { layerKey } from './layers.js';
 import { rulesFromShadows } from './shadow-rules.js';
 import { containerHolds } from './container.js';
 import { Computed } from '../value/computed.js';
-import { itemsOf } from '../value/items.js';
-import { scopingRoots } from './scoping.js';
-import { supportsHolds } from './supports.js';
+import {
+  matchDistance,
+  StyleSets,
+  type BlockList,
+  type KeptByChain,
+  type OurMatches,
+  type OurStyles,
+  type StyleSet,
+  type StyleUse,
+} from './style-set.js';
 import { compareWithin, level, type Level, type Weight } from './weight.js';
 
 /** A style rule of ours in the cascade of a page. */
@@ -36,8 +43,8 @@ export interface DeclarationBlock<Owner = unknown> {
   origin: 'browser' | 'hint' | 'author';
   weight: Omit<Weight, 'level'>;
   selector: string;
-  /** Where it is; null for the browser's own, for hints and for our own rules. */
-  use: SheetUse | null;
+  /** The sheet that it is in; null for the browser's own, for hints and for our own rules. */
+  use: StyleUse | null;
   /** The owner of our rule; null for the site's. */
   owner: Owner | null;
   /** Conditions that cannot be evaluated here. */
@@ -53,51 +60,123 @@ export interface Winner<Owner = unknown> {
   animation: string | null;
 }
 
-/** Lists of blocks, each once: a tree by the blocks in them. */
-interface BlockList<Owner> {
-  list: DeclarationBlock<Owner>[] | null;
-  next: Map<DeclarationBlock<Owner>, BlockList<Owner>>;
-}
+/** An element with the number that a cascade with our rules last gave it. */
+type Reached = Element & { reachedBy?: unknown; reached?: number };
 
 /** Finds the declarations that apply to each element of a page, and the winner for each longhand. */
 export class Cascade<Owner = unknown> {
-  /** By list of blocks: elements with the same list share it and its winners. */
-  private readonly winnersKnown = new Map<DeclarationBlock<Owner>[], Map<string, Winner<Owner> | null>>();
-  private readonly lists: BlockList<Owner> = { list: null, next: new Map() };
-  private readonly plainBlocks = new Map<SheetUse | null, Map<SheetSelector, DeclarationBlock<Owner>>>();
-  private readonly blocksKnown = new Map<Element, Map<string, DeclarationBlock<Owner>[]>>();
-  private readonly truths = new Map<EnclosingRule, Truth>();
-  private readonly layerRanks: Map<string, number>;
-  private readonly ourIndex: Pick<Sheet, 'rules' | 'byKey'>;
-  private readonly hasAnimations: boolean;
-  /** The numbers of the sheets in the order of appearance, and that of ours. */
-  private readonly places: Map<SheetUse, number>;
-  private readonly ourPlace: number;
-
+  private readonly set: StyleSet<Owner>;
+  /** What follows from our sheet, with the elements that it matches; null where it has no rules. */
+  private readonly own: OurStyles<Owner> | null;
+  /** `sets`: those of other pages, to share what follows from the same stylesheets. */
   constructor(
     readonly document: PageDocument,
     private readonly sheets: PageSheets,
     readonly ours: OurSheet<Owner> | null,
     readonly viewport: Viewport,
+    sets = new StyleSets<Owner>(),
   ) {
-    this.ourIndex = { rules: ours?.rules ?? [], byKey: new Map() };
-    indexSheet(this.ourIndex);
-    this.layerRanks = rankLayers(sheets.uses, ours, (around) => this.holds(around) !== false);
-    const before = sheets.uses.filter(({ afterBuild }) => !afterBuild).length;
-    this.places = new Map(sheets.uses.map((use, index) => [use, use.afterBuild ? index + 1 : index]));
-    this.ourPlace = before;
-    this.hasAnimations = [...sheets.uses.map(({ sheet }) => sheet), ...(ours ? [ours] : [])].some(
-      ({ keyframes }) => keyframes.size > 0,
-    );
+    this.set = sets.setFor(document, sheets, ours, viewport);
+    this.own = ours && ours.rules.length > 0 ? this.set.withOurs(ours) : null;
+  }
+
+  /** The number of an element: the same for all of which the cascade tells the same (see element-chains.ts). */
+  private chainOf(element: Reached): number {
+    if (!this.own) return this.set.chains.of(this.document, element);
+    if (element.reachedBy === this) return element.reached as number;
+    let chain = this.set.chains.of(this.document, element);
+    const parent = parentOf(element);
+    const above = parent ? this.chainOf(parent) : 0;
+    const matches = this.ourMatches.get(element) ?? this.own.unmatched;
+    // Below zero: our rules reach it, or an element above it.
+    if (matches.number > 0 || above < 0) chain = this.own.chainOf(above, chain, matches);
+    element.reachedBy = this;
+    element.reached = chain;
+    return chain;
+  }
+
+  private matchesKnown: Map<Element, OurMatches<Owner>> | null = null;
+
+  /** Our rules by the elements that they match. */
+  private get ourMatches(): Map<Element, OurMatches<Owner>> {
+    if (this.matchesKnown) return this.matchesKnown;
+    const found = (this.matchesKnown = new Map<Element, OurMatches<Owner>>());
+    const { own, document } = this;
+    if (!own) return found;
+    for (const { rule, selector, index } of own.selectors) {
+      if (this.holds(rule.around) === false) continue;
+      for (const element of candidates(document, selector.key)) {
+        const distance = matchDistance(document, element, { rule, selector, owner: null });
+        if (distance === null) continue;
+        const before = found.get(element) ?? own.unmatched;
+        found.set(element, own.withMatch(before, { rule, selector, index, distance }));
+      }
+    }
+    return found;
+  }
+
+  private keptBy = (chain: number) => (chain < 0 && this.own ? this.own.kept : this.set.kept);
+
+  /** The computed values that are known of an element, by pseudo-element and longhand; those of other elements with the same chain are the same. */
+  valuesOf(element: Element): Map<string, string> {
+    const chain = this.chainOf(element);
+    const { values } = this.keptBy(chain);
+    let own = values.get(chain);
+    if (!own) values.set(chain, (own = new Map()));
+    return own;
+  }
+
+  /** Finds out something about elements, once for all that are alike. */
+  noted<T>(about: object, make: (element: Element) => T): (element: Element) => T {
+    const notesOf = ({ notes }: KeptByChain<Owner>) => {
+      let own = notes.get(about) as Map<number, T> | undefined;
+      if (!own) notes.set(about, (own = new Map<number, T>()));
+      return own;
+    };
+    const site = notesOf(this.set.kept);
+    const ours = this.own ? notesOf(this.own.kept) : site;
+    return (element) => {
+      const chain = this.chainOf(element);
+      const notes = chain < 0 ? ours : site;
+      let note = notes.get(chain);
+      if (note === undefined) notes.set(chain, (note = make(element)));
+      return note;
+    };
   }
 
   /** Everything that applies to an element or to a pseudo-element of it (`''` for itself), weakest origins first. */
   blocks(element: Element, pseudo: string): DeclarationBlock<Owner>[] {
-    const known = this.blocksKnown.get(element) ?? new Map<string, DeclarationBlock<Owner>[]>();
-    this.blocksKnown.set(element, known);
-    let found = known.get(pseudo);
-    if (!found) known.set(pseudo, (found = this.findBlocks(element, pseudo)));
-    return found;
+    return this.listOf(element, pseudo).blocks;
+  }
+
+  private listOf(element: Element, pseudo: string): BlockList<Owner> {
+    const chain = this.chainOf(element);
+    const { blocks } = this.keptBy(chain);
+    let known = blocks.get(chain);
+    if (!known) blocks.set(chain, (known = new Map<string, BlockList<Owner>>()));
+    let list = known.get(pseudo);
+    if (!list) known.set(pseudo, (list = this.findList(element, pseudo, chain)));
+    return list;
+  }
+
+  private findList(element: Element, pseudo: string, chain: number): BlockList<Owner> {
+    if (chain >= 0) return this.set.kept.listOf(this.siteBlocks(element, pseudo));
+    const site = this.set.chains.of(this.document, element);
+    const { blocks } = this.set.kept;
+    let known = blocks.get(site);
+    if (!known) blocks.set(site, (known = new Map<string, BlockList<Owner>>()));
+    // Without a rule of ours the list may still be another one: what is above an element decides about containers.
+    const isShared = !this.set.asksContainers;
+    let list = isShared ? known.get(pseudo) : undefined;
+    list ??= this.set.kept.listOf(this.siteBlocks(element, pseudo));
+    if (isShared) known.set(pseudo, list);
+    const ours = this.ourBlocks(element, pseudo);
+    return ours.length > 0 && this.own ? this.own.kept.listOf([...list.blocks, ...ours]) : list;
+  }
+
+  /** The sheet of the page that a block comes from; null for the browser's own, for hints and for our rules. */
+  useOf({ use }: Pick<DeclarationBlock, 'use'>): SheetUse | null {
+    return use && (this.sheets.uses[use.index] ?? null);
   }
 
   /** The winning declaration of a longhand; null if none applies. `among` leaves out blocks. */
@@ -108,13 +187,11 @@ export class Cascade<Owner = unknown> {
     among?: (block: DeclarationBlock<Owner>) => boolean,
   ): Winner<Owner> | null {
     if (among) return this.findWinner(element, pseudo, longhand, among);
-    const list = this.blocks(element, pseudo);
-    let known = this.winnersKnown.get(list);
-    if (!known) this.winnersKnown.set(list, (known = new Map<string, Winner<Owner> | null>()));
+    const { winners } = this.listOf(element, pseudo);
     const flow = hasOtherName(longhand) ? this.flowOf(element) : horizontal;
     const key = flow === horizontal ? longhand : `${longhand} ${flow.writingMode} ${flow.rtl}`;
-    let winner = known.get(key);
-    if (winner === undefined) known.set(key, (winner = this.findWinner(element, pseudo, longhand)));
+    let winner = winners.get(key);
+    if (winner === undefined) winners.set(key, (winner = this.findWinner(element, pseudo, longhand)));
     return winner;
   }
 
@@ -145,7 +222,7 @@ export class Cascade<Owner = unknown> {
       block: best.block,
       animation: null,
     };
-    return this.hasAnimations ? this.animated(element, pseudo, longhand, names, winner, among) : winner;
+    return this.set.hasKeyframes ? this.animated(element, pseudo, longhand, names, winner, among) : winner;
   }
 
   /** The other name of a longhand on an element: the logical one of a physical one, and the other way round. */
@@ -166,11 +243,11 @@ export class Cascade<Owner = unknown> {
     return names;
   }
 
-  private readonly flows = new Map<Element, Flow>();
-
   /** How text flows in an element; `horizontal` itself where nothing says otherwise. */
   private flowOf(element: Element): Flow {
-    let known = this.flows.get(element);
+    const chain = this.chainOf(element);
+    const { flows } = this.keptBy(chain);
+    let known = flows.get(chain);
     if (known === undefined) {
       const parent = parentOf(element);
       const outer = parent ? this.flowOf(parent) : horizontal;
@@ -183,7 +260,7 @@ export class Cascade<Owner = unknown> {
       const rtl = isKept(direction) ? outer.rtl : direction === 'rtl';
       known = flowOf(writingMode, rtl);
       if (known.writingMode === horizontal.writingMode && !known.rtl) known = horizontal;
-      this.flows.set(element, known);
+      flows.set(chain, known);
     }
     return known;
   }
@@ -234,7 +311,8 @@ export class Cascade<Owner = unknown> {
     return undefined;
   }
 
-  private findBlocks(element: Element, pseudo: string): DeclarationBlock<Owner>[] {
+  /** What the browser and the site say of an element. */
+  private siteBlocks(element: Element, pseudo: string): DeclarationBlock<Owner>[] {
     const blocks: DeclarationBlock<Owner>[] = [];
     const keys = elementKeys(element);
     this.collect(browserSheet(), null, element, keys, pseudo, blocks);
@@ -264,75 +342,77 @@ export class Cascade<Owner = unknown> {
       const dependsOn = holds === null ? containerText(rule, null) : null;
       blocks.push({ ...block, weight: weight as typeof block.weight, selector: text, dependsOn });
     }
-    const { uses } = this.sheets;
-    for (const use of uses) if (!use.afterBuild) this.collect(use.sheet, use, element, keys, pseudo, blocks);
-    if (this.ours) this.collect(this.ourIndex, null, element, keys, pseudo, blocks);
-    for (const use of uses) if (use.afterBuild) this.collect(use.sheet, use, element, keys, pseudo, blocks);
+    for (const use of this.set.uses) this.collect(use.sheet, use, element, keys, pseudo, blocks);
     const style = pseudo === '' ? attribute(element, 'style') : undefined;
     if (style) blocks.push(attributeBlock('author', readDeclarations(style)));
-    return this.shared(blocks);
+    return blocks;
   }
 
-  /** The shared list of these blocks. */
-  private shared(blocks: DeclarationBlock<Owner>[]): DeclarationBlock<Owner>[] {
-    let at = this.lists;
-    for (const block of blocks) {
-      let next = at.next.get(block);
-      if (!next) at.next.set(block, (next = { list: null, next: new Map() }));
-      at = next;
-    }
-    return (at.list ??= blocks);
+  /** What our rules say of an element. */
+  private ourBlocks(element: Element, pseudo: string): DeclarationBlock<Owner>[] {
+    const found = new Map<SheetRule, DeclarationBlock<Owner>>();
+    const place = this.set.uses.filter(({ afterBuild }) => !afterBuild).length;
+    for (const { rule, selector, index, distance } of this.ourMatches.get(element)?.list ?? [])
+      if (selector.pseudo === pseudo)
+        this.add(found, element, rule, selector, null, { isBrowser: false, distance, order: [place, index] });
+    return [...found.values()];
   }
 
   private collect(
     sheet: Pick<Sheet, 'byKey'>,
-    use: SheetUse | null,
+    use: StyleUse | null,
     element: Element,
     keys: string[],
     pseudo: string,
     blocks: DeclarationBlock<Owner>[],
   ): void {
-    const conditions = use ? this.holds(use.around) : true;
-    if (conditions === false) return;
-    const isBrowser = use === null && sheet !== this.ourIndex;
-    const place = isBrowser ? -1 : use ? (this.places.get(use) ?? 0) : this.ourPlace;
-    // A rule whose list matches twice counts once, with its heaviest selector.
+    if (use && this.holds(use.around) === false) return;
+    const place = use ? (use.afterBuild ? use.index + 1 : use.index) : -1;
     let found: Map<SheetRule, DeclarationBlock<Owner>> | null = null;
     for (const key of keys) {
       for (const { rule, selector, index } of sheet.byKey.get(key) ?? []) {
         if (selector.pseudo !== pseudo) continue;
         if (rule.around.length > 0 && this.holds(rule.around) === false) continue;
-        const proximity = this.match(rule, selector, element, use);
-        if (proximity === null) continue;
-        const contained = this.inContainers(rule.around, element, pseudo);
-        if (contained === false) continue;
-        const block = this.blockOf(rule, selector, use, {
-          ...{ isBrowser, proximity, order: [place, index] as [number, number] },
-          conditions: contained === null ? null : conditions,
-        });
+        const distance = matchDistance(this.document, element, { rule, selector, owner: use?.owner ?? null });
+        if (distance === null) continue;
         found ??= new Map<SheetRule, DeclarationBlock<Owner>>();
-        const other = found.get(rule);
-        if (!other || compareWithin(level.author, block.weight, other.weight) > 0) found.set(rule, block);
+        this.add(found, element, rule, selector, use, { isBrowser: use === null, distance, order: [place, index] });
       }
     }
     if (found) blocks.push(...[...found.values()].sort((a, b) => a.weight.order[1] - b.weight.order[1]));
+  }
+
+  /** Adds the block of a selector that matches; a rule whose list matches twice counts once, with its heaviest selector. */
+  private add(
+    found: Map<SheetRule, DeclarationBlock<Owner>>,
+    element: Element,
+    rule: SheetRule,
+    selector: SheetSelector,
+    use: StyleUse | null,
+    told: { isBrowser: boolean; distance: number; order: [number, number] },
+  ): void {
+    const contained = this.inContainers(rule.around, element, selector.pseudo);
+    if (contained === false) return;
+    const conditions = contained === null ? null : use ? this.holds(use.around) : true;
+    const block = this.blockOf(rule, selector, use, { ...told, conditions });
+    const other = found.get(rule);
+    if (!other || compareWithin(level.author, block.weight, other.weight) > 0) found.set(rule, block);
   }
 
   /** A selector's block; without scopes it is the same for every element. */
   private blockOf(
     rule: SheetRule,
     selector: SheetSelector,
-    use: SheetUse | null,
+    use: StyleUse | null,
     {
       isBrowser,
-      proximity,
+      distance,
       order,
       conditions,
-    }: { isBrowser: boolean; proximity: number; order: [number, number]; conditions: Truth },
+    }: { isBrowser: boolean; distance: number; order: [number, number]; conditions: Truth },
   ): DeclarationBlock<Owner> {
-    let plain = this.plainBlocks.get(use);
-    const isShared = proximity === Infinity && !rule.around.some(({ kind }) => kind === 'container');
-    if (!plain) this.plainBlocks.set(use, (plain = new Map<SheetSelector, DeclarationBlock<Owner>>()));
+    const isShared = distance === Infinity && !rule.around.some(({ kind }) => kind === 'container');
+    const plain = use || isBrowser || !this.own ? this.set.blocksOf(use) : this.own.blocks;
     const known = isShared ? plain.get(selector) : undefined;
     if (known) return known;
     const path = use?.layer ? [...use.layer, ...(rule.layer ?? [])] : (rule.layer ?? []);
@@ -344,9 +424,9 @@ export class Cascade<Owner = unknown> {
       weight: {
         shadow: false,
         inline: false,
-        layer: path.length === 0 ? Infinity : (this.layerRanks.get(layerKey(path)) ?? 0),
+        layer: path.length === 0 ? Infinity : (this.set.layerRanks.get(layerKey(path)) ?? 0),
         specificity: selector.specificity,
-        proximity,
+        proximity: distance,
         order,
       },
       selector: selector.text,
@@ -374,39 +454,8 @@ export class Cascade<Owner = unknown> {
     return all;
   }
 
-  /** The proximity with which a selector matches; null if it does not. */
-  private match(rule: SheetRule, selector: SheetSelector, element: Element, use: SheetUse | null): number | null {
-    const scopes = rule.around.filter((each) => each.kind === 'scope');
-    if (scopes.length === 0) return selector.matches(this.document, element) ? Infinity : null;
-    for (const [root, distance] of scopingRoots(this.document, element, scopes, use?.owner ?? null))
-      if (withScopingRoot(root, () => selector.matches(this.document, element))) return distance;
-    return null;
-  }
-
   /** Whether all conditions hold; null if one cannot be known. Scopes are asked for each element. */
-  holds(around: EnclosingRule[]): Truth {
-    let all: Truth = true;
-    for (const each of around) {
-      let truth = this.truths.get(each);
-      if (truth === undefined) this.truths.set(each, (truth = this.judge(each)));
-      if (truth === false) return false;
-      if (truth === null) all = null;
-    }
-    return all;
-  }
-
-  private judge(around: EnclosingRule): Truth {
-    if (around.kind === 'media') return mediaHolds(around.condition, this.viewport);
-    if (around.kind === 'supports') return supportsHolds(around.condition);
-    if (around.kind === 'scope') return true;
-    // Names and styles are told for each element. Without any container, a query of a size holds nowhere.
-    const containers =
-      itemsOf(around.condition).some((each) => !each.includes('(') || /style\(/i.test(each)) ||
-      this.ours?.makesContainers ||
-      this.sheets.uses.some(({ sheet }) => sheet.makesContainers) ||
-      this.document.elements.some((element) => /container/i.test(attribute(element, 'style') ?? ''));
-    return containers ? null : false;
-  }
+  holds = (around: EnclosingRule[]): Truth => this.set.holds(around);
 }
 
 const withoutContainers = (around: EnclosingRule[]) => around.filter(({ kind }) => kind !== 'container');
@@ -465,7 +514,7 @@ function judgeValidity({ name, value }: SheetDeclaration): boolean {
   return known;
 }
 
-function containerText(rule: SheetRule, use: SheetUse | null): string {
+function containerText(rule: SheetRule, use: StyleUse | null): string {
   const query = [...(use?.around ?? []), ...rule.around].find(({ kind }) => kind === 'container');
   return `@container ${query && 'condition' in query ? query.condition : ''}`.trim();
 }

@@ -1,4 +1,4 @@
-import type { SheetUse } from './page-sheets.js';
+import type { StyleUse } from './style-set.js';
 import type { EnclosingRule, Sheet } from './sheet.js';
 
 /** The key of a layer's path in the ranks. */
@@ -6,7 +6,7 @@ export const layerKey = (path: string[]) => path.join('\u0000');
 
 /** CSS Cascading 5, 6.4.3: layers in the order in which they are named first, those inside a layer before its own rules. */
 export function rankLayers(
-  uses: SheetUse[],
+  uses: StyleUse[],
   ours: Pick<Sheet, 'layers'> | null,
   counts: (around: EnclosingRule[]) => boolean,
 ): Map<string, number> {
@@ -27,7 +27,7 @@ export function rankLayers(
       node = next;
     }
   };
-  const nameAll = ({ layers }: Pick<Sheet, 'layers'>, use: SheetUse | null) => {
+  const nameAll = ({ layers }: Pick<Sheet, 'layers'>, use: StyleUse | null) => {
     if (use && !counts(use.around)) return;
     if (use?.layer) name([], use.layer, []);
     for (const { path, around } of layers) name(path, use?.layer ?? [], around);

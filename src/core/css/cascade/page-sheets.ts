@@ -1,10 +1,11 @@
 import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
-import { attribute, elementsIn, readDocument, type Element, type PageDocument } from '../../page/document.js';
+import { attribute, linesOf, type Element, type PageDocument } from '../../page/document.js';
 import { textOf } from '../../page/elements.js';
 import type { Page } from '../../page/page.js';
 import { baseAddress } from '../../page/location.js';
 import type { StyleText, View } from '../../page/view.js';
 import { anyBegin, endMark, sheetMark } from '../../page/build-comments.js';
+import { StyleSets } from './style-set.js';
 import { compileSheet, type EnclosingRule, type Sheet } from './sheet.js';
 
 /** A stylesheet in its place on a page. */
@@ -13,6 +14,8 @@ export interface SheetUse {
   /** As messages name it. */
   file: string;
   lineOf: (offset: number) => number;
+  /** Whether it is a `<style>` of the page. */
+  isInline: boolean;
   /** The media of the link, and the conditions of the imports that led here. */
   around: EnclosingRule[];
   /** The layer that an `@import` puts it in. */
@@ -38,13 +41,15 @@ export interface PageSheets {
 const deepestImport = 16;
 
 /** Reads and keeps the stylesheets of a site: each text is compiled once for all pages. */
-export class SheetStore {
+export class SheetStore<Owner = unknown> {
+  /** What pages share that load the same of them. */
+  readonly styleSets = new StyleSets<Owner>();
   private readonly texts = new Map<string, StyleText | null>();
   private readonly byAddress = new Map<string, { sheet: Sheet; file: string } | null>();
   private readonly byText = new Map<string, Sheet>();
 
   constructor(
-    private readonly view: Pick<View, 'style' | 'html'>,
+    private readonly view: Pick<View, 'style'>,
     /** Where the build's stylesheet is on a page. */
     private readonly place: 'head-end' | 'body-end',
   ) {}
@@ -134,11 +139,11 @@ export class SheetStore {
     const own = sheet;
     let start: number | undefined;
     const lineOf = (offset: number) => {
-      start ??= styleLine(this.view.html(page), elementsIn(document.root, 'style').indexOf(element));
+      start ??= linesOf(document, element).end;
       return start + own.lineOf(offset) - 1;
     };
     const parent = element.parentNode && 'tagName' in element.parentNode ? element.parentNode : null;
-    this.use(own, base, { ...context, owner: parent }, { file: page.file, lineOf }, result);
+    this.use(own, base, { ...context, owner: parent }, { file: page.file, lineOf, isInline: true }, result);
   }
 
   private linked(address: string, context: ImportContext, result: PageSheets): void {
@@ -161,7 +166,7 @@ export class SheetStore {
       sheet,
       address,
       { ...context, chain: [...context.chain, address] },
-      { file, lineOf: sheet.lineOf },
+      { file, lineOf: sheet.lineOf, isInline: false },
       result,
     );
   }
@@ -170,7 +175,7 @@ export class SheetStore {
     sheet: Sheet,
     base: string,
     context: ImportContext,
-    told: Pick<SheetUse, 'file' | 'lineOf'>,
+    told: Pick<SheetUse, 'file' | 'lineOf' | 'isInline'>,
     result: PageSheets,
   ): void {
     for (const { url, layer, supports, media } of sheet.imports) {
@@ -242,21 +247,3 @@ export function withoutBuild(text: string): string {
   }
   return result;
 }
-
-/** The last page parsed with source locations: several lines of one page are usually needed in a row. */
-let lastRead: { html: string; document: PageDocument } | null = null;
-
-function withPlaces(html: string): PageDocument {
-  if (lastRead?.html !== html) lastRead = { html, document: readDocument(html, true) };
-  return lastRead.document;
-}
-
-/** The line on which the text of the `index`th `<style>` of a page begins. */
-function styleLine(html: string, index: number): number {
-  const style = elementsIn(withPlaces(html).root, 'style')[index];
-  return style?.sourceCodeLocation?.startTag?.endLine ?? 1;
-}
-
-/** The line of a page's source on which the `index`th of its elements begins. */
-export const elementLine = (html: string, index: number): number =>
-  withPlaces(html).elements[index]?.sourceCodeLocation?.startLine ?? 1;

@@ -4,6 +4,7 @@ import { compileElementTest } from '../../page/elements.js';
 import { mayHavePart, partNames } from '../../page/shadow.js';
 import { selectorKey } from '../../page/selector-key.js';
 import { isPlainSelector, parseSiteSelectors, resolveNested, selectorParts, type Selector } from '../selector.js';
+import { asksOf, asksOfPlain, type Asks } from './selector-asks.js';
 import { specificityOf, type Specificity } from '../specificity.js';
 import { lineCounter, readStylesheet, type SheetDeclaration, type SheetNode } from '../syntax.js';
 
@@ -16,6 +17,10 @@ export interface SheetSelector {
   /** What the element must carry for it to match at all: `#id`, `.class`, a tag, each in lower case, or `*`. */
   key: string;
   matches: (document: PageDocument, element: Element) => boolean;
+  /** Whether what it needs above an element may be there. */
+  mayBeBelow: (document: PageDocument, element: Element) => boolean;
+  /** What decides whether it matches. */
+  asks: () => Asks;
 }
 
 /** An at-rule around a style rule, on which the style rule depends. */
@@ -44,6 +49,10 @@ export interface Sheet {
   registered: Map<string, { inherits: boolean; initial: string | null }>;
   /** Whether a declaration makes an element a query container. */
   makesContainers: boolean;
+  /** Whether a style rule depends on a query container. */
+  asksContainers: boolean;
+  /** Whether an `@scope` has no root of its own: it is limited to the element around its `<style>`. */
+  hasRootlessScope: boolean;
   /** The rules that an element with this key may match. */
   byKey: Map<string, { rule: SheetRule; selector: SheetSelector; index: number }[]>;
   lineOf: (offset: number) => number;
@@ -58,11 +67,18 @@ export function compileSheet(source: string): Sheet {
     keyframes: new Map(),
     registered: new Map(),
     makesContainers: false,
+    asksContainers: false,
+    hasRootlessScope: false,
     byKey: new Map(),
     lineOf: lazily(() => lineCounter(source)),
   };
   new SheetCompiler(sheet).read(readStylesheet(source), { layer: null, around: [], parents: null, scoped: false });
   indexSheet(sheet);
+  const around = new Set(sheet.rules.flatMap((rule) => rule.around));
+  for (const each of around) {
+    sheet.asksContainers ||= each.kind === 'container';
+    sheet.hasRootlessScope ||= each.kind === 'scope' && each.start === null;
+  }
   if (/container/i.test(source))
     sheet.makesContainers = sheet.rules.some(({ declarations }) =>
       declarations.some(({ name }) => name === 'container' || name === 'container-type'),
@@ -260,12 +276,16 @@ export function compileSelector(text: string): SheetSelector | null {
     if (pseudo) specificity[2]++;
     const name = pseudoElementName.exec(pseudo)?.[0].toLowerCase() ?? '';
     const parts = partNames(pseudo);
-    const matches = compileElementTest(() => tokens);
+    const { matches, mayBeBelow } = compileElementTest(() => tokens);
+    // Before the test is compiled: that renames pseudo-classes.
+    const asks: Asks = parts ? { ...asksOf(tokens), of: 'element', inState: false } : asksOf(tokens);
     return {
       text,
       pseudo: name && !name.startsWith('::') ? `:${pseudo.toLowerCase()}` : parts ? pseudo : pseudo.toLowerCase(),
       specificity,
       key: selectorKey(tokens),
+      asks: () => asks,
+      mayBeBelow,
       matches: parts
         ? (document, element) => matches(document, element) && mayHavePart(document, element, parts)
         : matches,
@@ -279,12 +299,14 @@ export function compileSelector(text: string): SheetSelector | null {
 function plainSelector(text: string): SheetSelector {
   const count = (pattern: RegExp) => text.match(pattern)?.length ?? 0;
   const last = /[^\s>+~]+$/.exec(text)?.[0] ?? '';
+  let asks: Asks | null = null;
   const named = /#[\w-]+/.exec(last) ?? [...last.matchAll(/\.[\w-]+/g)].pop();
   return {
     text,
     pseudo: '',
     specificity: [count(/#/g), count(/\./g), count(/(?:^|[\s>+~])[a-z]/gi)],
     key: (named?.[0] ?? last).toLowerCase(),
-    matches: compileElementTest(() => selectorTokens(text)[0] ?? []),
+    ...compileElementTest(() => selectorTokens(text)[0] ?? []),
+    asks: () => (asks ??= asksOfPlain(text)),
   };
 }

@@ -36,19 +36,10 @@ const isTablePart = (display: string) => /^table-|^ruby-text$/.test(display);
 
 /** Computed values of a page's elements in canonical form (see canonical.ts), by the cascade given. */
 export class Computed<Owner = unknown> {
-  private readonly known = new Map<Element, Map<string, string>>();
   /** The custom properties that are being computed, each for the one before it. */
   private readonly open: { values: Map<string, string>; key: string; cyclic: boolean }[] = [];
 
-  /** `among`: the blocks that count; all if left out. */
-  constructor(
-    readonly cascade: Cascade<Owner>,
-    private readonly among?: (block: DeclarationBlock<Owner>) => boolean,
-  ) {}
-
-  /** The declaration that wins for a longhand among the blocks that count. */
-  winner = (element: Element, pseudo: string, longhand: string) =>
-    this.cascade.winner(element, pseudo, longhand, this.among);
+  constructor(readonly cascade: Cascade<Owner>) {}
 
   /** The computed value of a longhand or custom property of an element, or of a pseudo-element of it; `currentcolor` resolved. */
   value(element: Element, pseudo: string, longhand: string): string {
@@ -63,8 +54,7 @@ export class Computed<Owner = unknown> {
 
   private inheritable(element: Element, pseudo: string, longhand: string): string {
     const key = `${pseudo} ${longhand}`;
-    const values = this.known.get(element) ?? new Map<string, string>();
-    this.known.set(element, values);
+    const values = this.cascade.valuesOf(element);
     let value = values.get(key);
     if (value !== undefined) {
       const start = longhand.startsWith('--')
@@ -106,7 +96,7 @@ export class Computed<Owner = unknown> {
   }
 
   private compute(element: Element, pseudo: string, longhand: string): string {
-    const winner = this.winner(element, pseudo, longhand);
+    const winner = this.cascade.winner(element, pseudo, longhand);
     return this.adjusted(element, pseudo, longhand, this.fromWinner(element, pseudo, longhand, winner));
   }
 
@@ -164,9 +154,8 @@ export class Computed<Owner = unknown> {
     }
     if (word !== 'revert-layer') return undefined;
     const isBeneath = (block: DeclarationBlock<Owner>) =>
-      (!this.among || this.among(block)) &&
-      (block.origin !== origin ||
-        (weight.inline ? !block.weight.inline : !block.weight.inline && block.weight.layer < weight.layer));
+      block.origin !== origin ||
+      (weight.inline ? !block.weight.inline : !block.weight.inline && block.weight.layer < weight.layer);
     return this.fromWinner(element, pseudo, longhand, this.cascade.winner(element, pseudo, longhand, isBeneath));
   }
 
@@ -193,7 +182,7 @@ export class Computed<Owner = unknown> {
       of ? parseFloat(this.value(of, part, 'font-size')) || 16 : 16;
     return {
       viewport,
-      base: block?.use?.file ?? null,
+      base: block?.use?.base ?? null,
       fontSize: () => (longhand === 'font-size' ? pixels(parent, '') : pixels(element, pseudo)),
       rootFontSize: () =>
         parent || longhand !== 'font-size' ? pixels(this.cascade.document.elements[0] ?? null, '') : 16,
@@ -218,7 +207,7 @@ export class Computed<Owner = unknown> {
     if (longhand === 'line-height' && value.endsWith('%'))
       return `${numberText((parseFloat(value) / 100) * parseFloat(own('font-size')))}px`;
     if (longhand === 'overflow-x' || longhand === 'overflow-y') {
-      const other = this.winner(element, pseudo, longhand === 'overflow-x' ? 'overflow-y' : 'overflow-x');
+      const other = this.cascade.winner(element, pseudo, longhand === 'overflow-x' ? 'overflow-y' : 'overflow-x');
       const beside = other
         ? (longhandValue(
             other.declaration.name,

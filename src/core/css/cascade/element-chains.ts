@@ -1,0 +1,226 @@
+import { html as standard } from 'parse5';
+import { parentOf, type Element, type PageDocument } from '../../page/document.js';
+import { isHintAttribute } from './browser-styles.js';
+import type { Sheet, SheetRule, SheetSelector } from './sheet.js';
+
+/** A selector that is tried on each element that carries its key. */
+interface Tried {
+  rule: SheetRule;
+  selector: SheetSelector;
+  /** Its number among all of them. */
+  number: number;
+  sheet: number;
+}
+
+/** What the selectors of one sheet ask of elements. */
+interface SheetAsks {
+  words: Set<string>;
+  attributes: Map<string, Set<string>>;
+  tried: Omit<Tried, 'number' | 'sheet'>[];
+}
+
+const known = new WeakMap<object, SheetAsks>();
+
+function asksOfSheet(sheet: Pick<Sheet, 'rules'>): SheetAsks {
+  let asks = known.get(sheet);
+  if (asks) return asks;
+  asks = { words: new Set(), attributes: new Map(), tried: [] };
+  known.set(sheet, asks);
+  for (const rule of sheet.rules) {
+    const isScoped = rule.around.some(({ kind }) => kind === 'scope');
+    for (const selector of rule.selectors) {
+      const own = selector.asks();
+      // What they need above an element is asked for too: it tells where they need not be tried.
+      if (own.of === 'element' || isScoped) asks.tried.push({ rule, selector });
+      for (const word of own.words) asks.words.add(word);
+      for (const [name, value] of own.attributes) {
+        const values = asks.attributes.get(name) ?? new Set<string>();
+        asks.attributes.set(name, value === null ? values.add('*') : values.add(`=${value}`));
+      }
+    }
+  }
+  return asks;
+}
+
+/** The number of the next chain: no two have the same, so that what is kept by number never mixes. */
+let chains = 0;
+export const nextChain = () => ++chains;
+
+/** Maximum number of chains before what is known of them is forgotten. */
+const mostChains = 200_000;
+
+/**
+ * Gives elements a number: those with the same number have the same tag, the same IDs, classes and attributes that any
+ * selector of the given stylesheets asks for, match the same of those selectors that look further, and so do the elements
+ * above them. So the same declarations of these stylesheets apply to them, on one page and across pages.
+ */
+export class ElementChains {
+  private readonly words = new Set<string>();
+  private readonly attributes = new Map<string, Set<string>>();
+  private readonly tried = new Map<string, Tried[]>();
+  private readonly classLists = new Map<string, ClassList>();
+  private readonly tags = new Map<string, number>();
+  /** Numbers of what is said of elements beyond tag and classes. */
+  private readonly texts = new Map<string, number>();
+  private readonly byParent = new Map<number, Map<number, number>>();
+  /** The selectors to try by key, below elements of a number. */
+  private readonly triedBelow = new Map<number, Map<string, readonly Tried[]>>();
+  private readonly triesAttributes: boolean;
+  private size = 0;
+  private last: PageDocument | null = null;
+
+  /**
+   * `match`: how a selector that looks further matches an element, as a number; null if it does not.
+   * `areShared`: whether elements may share a number at all.
+   */
+  constructor(
+    sheets: readonly Pick<Sheet, 'rules'>[],
+    private readonly areShared: boolean,
+    private readonly match: (document: PageDocument, element: Element, tried: Tried) => number | null,
+    /** Called when what is kept by number should be forgotten. */
+    private readonly onFull: () => void,
+  ) {
+    let number = 0;
+    for (const [index, sheet] of areShared ? sheets.entries() : []) {
+      const asks = asksOfSheet(sheet);
+      for (const word of asks.words) this.words.add(word);
+      for (const [name, values] of asks.attributes) {
+        const own = this.attributes.get(name) ?? new Set();
+        for (const value of values) own.add(value);
+        this.attributes.set(name, own);
+      }
+      for (const each of asks.tried) {
+        const entry = { ...each, number: number++, sheet: index };
+        const list = this.tried.get(each.selector.key);
+        if (list) list.push(entry);
+        else this.tried.set(each.selector.key, [entry]);
+      }
+    }
+    this.triesAttributes = [...this.tried.keys()].some((key) => key.startsWith('['));
+  }
+
+  /** The number of an element of a page. */
+  of(document: PageDocument, element: Element): number {
+    if (this.last !== document) {
+      this.last = document;
+      if (this.size > mostChains) this.forget();
+    }
+    return this.numberOf(document, element);
+  }
+
+  private forget(): void {
+    this.size = 0;
+    for (const each of [this.byParent, this.triedBelow, this.classLists, this.texts]) each.clear();
+    this.onFull();
+  }
+
+  private numberOf(document: PageDocument, element: Numbered): number {
+    if (element.chainOf === this) return element.chain as number;
+    if (!this.areShared) return this.ownNumber(element);
+    const parent = parentOf(element);
+    const above = parent ? this.numberOf(document, parent) : 0;
+    let among = this.byParent.get(above);
+    if (!among) this.byParent.set(above, (among = new Map<number, number>()));
+    const own = this.describe(document, element, above);
+    let number = among.get(own);
+    if (number === undefined) {
+      this.size++;
+      among.set(own, (number = nextChain()));
+    }
+    element.chainOf = this;
+    element.chain = number;
+    return number;
+  }
+
+  private readonly ownNumbers = new Map<Element, number>();
+
+  private ownNumber(element: Element): number {
+    const number = this.ownNumbers.get(element) ?? nextChain();
+    this.ownNumbers.set(element, number);
+    return number;
+  }
+
+  /** A number for all that any selector asks of an element. */
+  private describe(document: PageDocument, element: Element, above: number): number {
+    const { tagName } = element;
+    let classes: ClassList | null = null;
+    let text = element.namespaceURI === standard.NS.HTML ? '' : element.namespaceURI;
+    const tell = (key: string) => {
+      for (const each of this.toTry(key, document, element, above)) {
+        const how = isAtRest(each, document) ? null : this.match(document, element, each);
+        if (how !== null) text += `!${each.number}:${how}`;
+      }
+    };
+    tell('*');
+    tell(tagName.toLowerCase());
+    for (const { name, value, namespace } of element.attrs) {
+      if (namespace) text += ` ${namespace}|${name}=${JSON.stringify(value)}`;
+      else if (name === 'class') {
+        classes = this.classList(value);
+        for (const key of classes.tried) tell(key);
+      } else if (name === 'id') {
+        const key = `#${value.toLowerCase()}`;
+        if (this.words.has(key)) text += ` #${JSON.stringify(value)}`;
+        tell(key);
+      } else if (name === 'style') text += ` style=${JSON.stringify(value)}`;
+      text += this.attributeText(tagName, name, value);
+      if (this.triesAttributes) tell(`[${name.toLowerCase()}`);
+    }
+    const plain = numberIn(this.tags, tagName) * 2 ** 22 + (classes?.number ?? 0);
+    return text === '' ? plain : -1 - numberIn(this.texts, `${plain} ${text}`);
+  }
+
+  /** The selectors with a key that need nothing above the element that is not there. */
+  private toTry(key: string, document: PageDocument, element: Element, above: number): readonly Tried[] {
+    const all = this.tried.get(key);
+    if (!all) return none;
+    let below = this.triedBelow.get(above);
+    if (!below) this.triedBelow.set(above, (below = new Map<string, readonly Tried[]>()));
+    let list = below.get(key);
+    if (!list) below.set(key, (list = all.filter(({ selector }) => selector.mayBeBelow(document, element))));
+    return list;
+  }
+
+  private attributeText(tagName: string, name: string, value: string): string {
+    if (isHintAttribute(tagName, name)) return ` ${name}=${JSON.stringify(value)}`;
+    const asked = this.attributes.get(name.toLowerCase());
+    if (!asked) return '';
+    if (asked.has(`=${value.toLowerCase()}`)) return ` ${name}=${JSON.stringify(value)}`;
+    return asked.has('*') ? ` ${name}` : '';
+  }
+
+  private classList(value: string): ClassList {
+    let list = this.classLists.get(value);
+    if (!list) {
+      const names = [...new Set(value.split(/[\t\n\f\r ]+/))].filter((name) => name !== '');
+      const keys = names.map((name) => `.${name.toLowerCase()}`);
+      const asked = names.filter((_, index) => this.words.has(keys[index] ?? '')).sort();
+      list = {
+        number: asked.length === 0 ? 0 : 1 + numberIn(this.texts, `. ${asked.join(' ')}`),
+        tried: [...new Set(keys)].filter((key) => this.tried.has(key)),
+      };
+      this.classLists.set(value, list);
+    }
+    return list;
+  }
+}
+
+/** What a `class` attribute says: a number for those of its classes that are asked for, and the keys of selectors to try. */
+interface ClassList {
+  number: number;
+  tried: string[];
+}
+
+const none: readonly Tried[] = [];
+
+/** An element with the number that it was last given, and by what. */
+type Numbered = Element & { chainOf?: ElementChains; chain?: number };
+
+function numberIn(numbers: Map<string, number>, text: string): number {
+  let number = numbers.get(text);
+  if (number === undefined) numbers.set(text, (number = numbers.size));
+  return number;
+}
+
+/** Whether a selector needs a pseudo-class of a state on a page that is in none. */
+const isAtRest = ({ selector }: Tried, { isInState }: PageDocument) => !isInState && selector.asks().inState;
