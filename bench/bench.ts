@@ -1,154 +1,217 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { cpus, tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { parseArgs } from 'node:util';
 import type { DemoPage } from '../demo/pages.js';
 import { startDemoServer } from '../demo/server.js';
 import { makePages, makeProject, type Load } from './project.js';
 
+// npm run bench [-- --pages FOLDER] [--sizes 100,1000] [--runs 3] [--write]: times whole processes and prints ratios to what they
+// are measured against. --write puts the table into docs/performance.md.
+const { values: given } = parseArgs({
+  options: {
+    pages: { type: 'string' },
+    sizes: { type: 'string', default: '100,1000,10000' },
+    runs: { type: 'string', default: '3' },
+    write: { type: 'boolean', default: false },
+  },
+});
 /** Runs of each command; the median counts. */
-const runs = Number(process.env['BENCH_RUNS'] ?? 3);
-/** Pages that the jsdom and Chromium loops open; their time is scaled up to all of them. */
-const sample = 200;
-const program = fileURLToPath(new URL('../program/local-needle.js', import.meta.url));
-const bare = fileURLToPath(new URL('./bare-parse.js', import.meta.url));
-const jsdomLoop = fileURLToPath(new URL('./jsdom-loop.js', import.meta.url));
-const chromiumLoop = fileURLToPath(new URL('./chromium-loop.js', import.meta.url));
+const runs = Number(given.runs);
+/** Pages that the Chromium loop opens; its time is scaled up to all of them. */
+const sample = 100;
+const compiled = (name: string) => fileURLToPath(new URL(name, import.meta.url));
+const program = compiled('../program/local-needle.js');
 
-/** The median time of a command in seconds. Throws where it fails. */
+/** One line of the table. */
+interface Row {
+  work: string;
+  ours: number;
+  theirs: number;
+  against: string;
+  most: number | null;
+  unit: 's' | 'MB';
+}
+const rows: Row[] = [];
+const shown = ({ work, ours, theirs, against, most, unit }: Row) => {
+  const ratio = ours / theirs;
+  const digits = unit === 's' ? 2 : 0;
+  const limit = most === null ? '' : String(Math.round(most * 1000) / 1000);
+  return [
+    work,
+    `${ours.toFixed(digits)} ${unit}`,
+    `${theirs.toFixed(digits)} ${unit} ${against}`,
+    ratio.toFixed(ratio < 0.1 ? 3 : 2),
+    `${limit}${most !== null && ratio > most ? ' (missed)' : ''}`,
+  ];
+};
+function add(row: Row): void {
+  rows.push(row);
+  console.log(shown(row).join(' | '));
+}
+
+/** The median time of a command in seconds; `before` is not counted. Throws where it cannot do its work. */
 function time(args: string[], cwd: string, before: () => void = () => undefined, repeats = runs): number {
   const times = Array.from({ length: repeats }, () => {
     before();
     const start = performance.now();
-    const { status, stderr } = spawnSync(process.execPath, args, { cwd, encoding: 'utf8', maxBuffer: 1 << 28 });
-    if (status !== 0) throw new Error(`${args.join(' ')} ended with ${status}: ${stderr.slice(0, 500)}`);
+    const { status, stderr } = spawnSync(process.execPath, args, { cwd, encoding: 'utf8', maxBuffer: 1 << 29 });
+    // 1: there are findings.
+    if (status !== 0 && status !== 1)
+      throw new Error(`${args.join(' ')} ended with ${status}: ${stderr.slice(0, 500)}`);
     return (performance.now() - start) / 1000;
   });
   return times.sort((a, b) => a - b)[Math.floor(repeats / 2)] ?? NaN;
 }
 
-function compare(what: string, ours: number, theirs: number, limit: number): void {
-  const ratio = ours / theirs;
-  console.log(
-    `${what.padEnd(58)} ${ours.toFixed(2)} s / ${theirs.toFixed(2)} s = ${ratio.toFixed(2)}  (at most ${limit})${ratio > limit ? '  MISSED' : ''}`,
-  );
-}
-
-console.log(`Node ${process.version}, median of ${runs} runs of whole processes.`);
-compare('local-needle --version / node -e 0', time([program, '--version'], '.'), time(['-e', '0'], '.'), 3);
-/** A check with nothing cached: the time of removing the cache is not counted. */
-function timeCold(args: string[], cwd: string): number {
-  return time(args, cwd, () => rmSync(join(cwd, '.local-needle'), { recursive: true, force: true }));
-}
+const withoutCache = (cwd: string) => () => rmSync(join(cwd, '.local-needle'), { recursive: true, force: true });
+const quiet = ['--format', 'json'];
+const check = [program, 'check', '--fail-on', 'never', ...quiet];
 
 /** The same again after one rule was edited. */
-function timeEdited(args: string[], cwd: string): number {
+function timeEdited(cwd: string): number {
   const file = join(cwd, 'rules/bench.css');
   const text = readFileSync(file, 'utf8');
   let edits = 0;
-  return time(args, cwd, () => writeFileSync(file, text.replace('color: teal', `color: rgb(0 0 ${++edits})`)));
+  return time(check, cwd, () => writeFileSync(file, text.replace('color: teal', `color: rgb(0 0 ${++edits})`)));
 }
 
-const check = [program, 'check', '--fail-on', 'never', '--format', 'json'];
-const peaksOfCheck: number[] = [];
-const given = /^--pages(=|$)/.test(process.argv[2] ?? '')
-  ? (process.argv[2]?.split('=')[1] ?? process.argv[3])
-  : undefined;
-const folders = given === undefined ? [makePages(1000), makePages(10_000)] : [given];
+const version = time([program, '--version'], '.');
+add({ work: '`--version`', ours: version, theirs: time(['-e', '0'], '.'), against: 'node -e 0', most: 3, unit: 's' });
 
-/** Times a check of a folder; with as many pages targeted as there are, every rule is for all of them. */
-async function timeChecks(folder: string, amount: number, load: Load, cold: number, edited: number): Promise<void> {
+const peaks = new Map<number, number>();
+
+/** Times the commands on a folder; with as many pages targeted as there are, every rule is for all of them. */
+async function timeFolder(folder: string, amount: number, load: Load): Promise<void> {
   const directory = makeProject(folder, load);
+  const isLarge = amount > 5000;
   try {
-    const whom = load.targeted >= amount ? 'all of them' : `${load.targeted} of them`;
-    const title = `check: ${amount} pages, ${load.rules} rules for ${whom}`;
-    const parse = time([bare, folder], directory);
-    compare(`${title} / bare parse5`, timeCold(check, directory), parse, cold);
-    compare(`${title}, one edited / bare parse5`, timeEdited(check, directory), parse, edited);
-    if (load.targeted >= amount) return;
-    peaksOfCheck.push(await peakMemory(check, directory));
-    if (amount <= 1000) {
-      const find = time([program, 'find', 'h2', '--timeout', '600', '--format', 'json'], directory);
-      compare(`find on ${amount} pages / bare parse5`, find, parse, 2);
-      return;
+    const all = load.targeted >= amount;
+    const about = `${amount} pages, ${load.rules} rules for ${all ? 'all' : load.targeted}`;
+    const bare = time([compiled('./bare-parse.js'), folder], directory);
+    const against = 'bare parse5 of all pages';
+    const ratio = (work: string, ours: number, most: number | null, theirs = bare, base = against) =>
+      add({ work: `${work}: ${about}`, ours, theirs, against: base, most, unit: 's' });
+    const cold = time(check, directory, withoutCache(directory));
+    ratio('`check`, nothing cached', cold, all ? 1.5 : isLarge ? 0.5 : null);
+    ratio('`check` after one rule was edited', timeEdited(directory), all ? 0.5 : isLarge ? 1 / 15 : null);
+    const out = mkdtempSync(join(tmpdir(), 'needle-bench-out-'));
+    const build = time([program, 'build', '--force', '--out', out], directory, withoutCache(directory), 1);
+    rmSync(out, { recursive: true });
+    ratio('`build`', build, 2, cold, '`check`, nothing cached');
+    if (all) return;
+    const find = time([program, 'find', 'h2', '--timeout', '600', ...quiet], directory);
+    ratio('`find h2`', find, amount <= 1000 ? 1 : null);
+    ratio('`pages`', time([program, 'pages', ...quiet], directory), 3, version, '`--version`');
+    const old = join(directory, 'old.css');
+    writeFileSync(old, '.page-1 h2, .part-3 h2 { color: teal }\n.page-2 .lead { display: none }\n');
+    const convert = [program, 'convert', old, '--dry-run'];
+    if (amount <= 1000) ratio('`convert`', time(convert, directory, undefined, 1), 10, cold, '`check`, nothing cached');
+    peaks.set(amount, await peakMemory(check, directory, withoutCache(directory)));
+    if (isLarge) {
+      const loop = time([compiled('./chromium-loop.js'), folder, String(sample)], directory, undefined, 1);
+      ratio('`check`, nothing cached', cold, 1 / 100, (loop * amount) / sample, `Chromium, ${sample} pages, scaled`);
     }
-    const scaled = (script: string) =>
-      (time([script, folder, String(sample)], directory, undefined, 1) * amount) / sample;
-    const ours = timeCold(check, directory);
-    compare(`${title} / a jsdom loop (${sample} pages, scaled)`, ours, scaled(jsdomLoop), 1);
-    compare(`${title} / a Chromium loop (${sample} pages, scaled)`, ours, scaled(chromiumLoop), 1 / 100);
   } finally {
     rmSync(directory, { recursive: true });
   }
 }
 
-// Files that were just written may still change without looking changed; they are not cached.
-if (given === undefined) await new Promise((done) => setTimeout(done, 2500));
-for (const folder of folders) {
+const sizes = given.pages === undefined ? given.sizes.split(',').map(Number) : [0];
+for (const size of sizes) {
+  const folder = given.pages ?? makePages(size);
+  // Files that were just written may still change without looking changed; they are not cached.
+  if (given.pages === undefined) await new Promise((done) => setTimeout(done, 2500));
   const amount = readdirSync(folder, { recursive: true, encoding: 'utf8' }).filter((file) =>
     file.endsWith('.html'),
   ).length;
-  const [cold, edited] = amount > 1000 ? [0.5, 1 / 15] : [2, 2];
-  await timeChecks(folder, amount, { rules: 200, targeted: Math.min(600, amount) }, cold, edited);
-  if (amount > 1000) await timeChecks(folder, amount, { rules: 20, targeted: amount }, 1.5, 0.5);
+  await timeFolder(folder, amount, { rules: 200, targeted: Math.ceil(Math.min(600, amount * 0.6)) });
+  await timeFolder(folder, amount, { rules: 20, targeted: amount });
+  if (given.pages === undefined) rmSync(folder, { recursive: true });
 }
-if (given !== undefined) process.exit(0);
-for (const folder of folders) rmSync(folder, { recursive: true });
-const [few = NaN, many = NaN] = peaksOfCheck;
-console.log(
-  `${'check: peak memory at 10,000 pages / at 1000'.padEnd(58)} ${many.toFixed(0)} MB / ${few.toFixed(0)} MB = ${(many / few).toFixed(2)}  (at most 2)`,
-);
+const [few, many] = [peaks.get(1000), peaks.get(10_000)];
+if (few !== undefined && many !== undefined)
+  add({ work: '`check`: peak memory', ours: many, theirs: few, against: 'at 1000 pages', most: 2, unit: 'MB' });
+if (given.pages === undefined) await timeCapture();
 
-const pages = Array.from({ length: 2000 }, (_, index): DemoPage => ({
-  path: `/p/${index}`,
-  title: `Page ${index}`,
-  id: index,
-  body: '<main class="content"><p>The boat leaves at ten.</p></main>'.repeat(200),
-}));
-const front: DemoPage = { path: '/', title: 'Front', id: 9999, body: '<main></main>' };
-const peaks: number[] = [];
-for (const amount of [200, 2000]) {
-  const server = await startDemoServer('live', 0, [front, ...pages.slice(0, amount)]);
-  const directory = mkdtempSync(join(tmpdir(), 'needle-bench-'));
-  writeFileSync(
-    join(directory, 'local-needle.yaml'),
-    `version: 1\nsites: { live: { address: "${server.address}" } }\n`,
-  );
-  peaks.push(await peakMemory([program, 'capture', '--limit', '5000'], directory));
-  await server.close();
-  if (amount === 2000)
-    compare(
-      'pages after capturing 2000 / --version',
-      time([program, 'pages'], directory),
-      time([program, '--version'], '.'),
-      3,
-    );
-  rmSync(directory, { recursive: true });
+/** Captures a local server of 2000 pages, and of 200. */
+async function timeCapture(): Promise<void> {
+  const body = '<main class="content"><p>The boat leaves at ten.</p></main>'.repeat(200);
+  const pages = Array.from({ length: 2000 }, (_, id): DemoPage => ({
+    path: `/p/${id}`,
+    title: `Page ${id}`,
+    id,
+    body,
+  }));
+  const front: DemoPage = { path: '/', title: 'Front', id: 9999, body: '<main></main>' };
+  const measured: number[] = [];
+  for (const amount of [200, 2000]) {
+    const server = await startDemoServer('live', 0, [front, ...pages.slice(0, amount)]);
+    const directory = mkdtempSync(join(tmpdir(), 'needle-bench-'));
+    const settings = `version: 1\nsites: { live: { address: "${server.address}" } }\n`;
+    writeFileSync(join(directory, 'local-needle.yaml'), settings);
+    measured.push(await peakMemory([program, 'capture', '--limit', '5000'], directory, () => undefined));
+    await server.close();
+    const read = time([program, 'pages', ...quiet], directory);
+    if (amount === 2000)
+      add({
+        work: '`pages` after capturing 2000',
+        ours: read,
+        theirs: version,
+        against: '`--version`',
+        most: 3,
+        unit: 's',
+      });
+    rmSync(directory, { recursive: true });
+  }
+  const [small = NaN, large = NaN] = measured;
+  add({
+    work: '`capture`: peak memory at 2000 pages',
+    ours: large,
+    theirs: small,
+    against: 'at 200',
+    most: 2,
+    unit: 'MB',
+  });
 }
-const [small = NaN, large = NaN] = peaks;
-console.log(
-  `${'capture: peak memory at 2000 pages / at 200'.padEnd(58)} ${large.toFixed(0)} MB / ${small.toFixed(0)} MB = ${(large / small).toFixed(2)}`,
-);
+
+if (given.write) {
+  const path = 'docs/performance.md';
+  const text = readFileSync(path, 'utf8');
+  const [begin, end] = ['<!-- figures of npm run bench -->', '<!-- end of figures -->'];
+  const machine = `${cpus().length} cores (${cpus()[0]?.model.trim() ?? 'unknown'}), Node ${process.version}`;
+  const on = given.pages === undefined ? 'generated pages' : 'the pages of a folder';
+  const table = [
+    `${new Date().toISOString().slice(0, 10)}, ${on}, median of ${runs}, on ${machine}:`,
+    '',
+    '| Work | Took | Measured against | Ratio | At most |',
+    '| --- | --- | --- | --- | --- |',
+    ...rows.map((row) => `| ${shown(row).join(' | ')} |`),
+  ];
+  const [from, to] = [text.indexOf(begin), text.indexOf(end)];
+  writeFileSync(path, `${text.slice(0, from)}${begin}\n\n${table.join('\n')}\n\n${text.slice(to)}`);
+}
 
 /** The largest resident size of a command, in MB; read from the system while it runs. The server of this process goes on meanwhile. */
-function peakMemory(args: string[], cwd: string): Promise<number> {
+function peakMemory(args: string[], cwd: string, before: () => void): Promise<number> {
+  before();
   return new Promise((done, failed) => {
     const child = spawn(process.execPath, args, { cwd, stdio: 'ignore' });
     let peak = 0;
     const timer = setInterval(() => {
       try {
-        peak = Math.max(
-          peak,
-          Number(/VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${child.pid}/status`, 'utf8'))?.[1] ?? 0) / 1024,
-        );
+        const status = readFileSync(`/proc/${child.pid}/status`, 'utf8');
+        peak = Math.max(peak, Number(/VmHWM:\s+(\d+)/.exec(status)?.[1] ?? 0) / 1024);
       } catch {
         clearInterval(timer);
       }
     }, 20);
-    child.on(
-      'close',
-      (code) => (clearInterval(timer), code === 0 ? done(peak) : failed(new Error(`capture ended with ${code}`))),
-    );
+    child.on('close', (code) => {
+      clearInterval(timer);
+      if (code === 0) done(peak);
+      else failed(new Error(`${args.slice(1).join(' ')} ended with ${code}`));
+    });
   });
 }

@@ -15,30 +15,69 @@ export interface Load {
   targeted: number;
 }
 
-/** A folder of pages with the demo's template and a body of some 30 KB each, or of fewer parts. */
-export function makePages(pages: number, parts = 90): string {
+const numbers = (length: number) => Array.from({ length }, (_, index) => index);
+
+/** Parts of a page as documentation, lists of products and journals have them, by number. */
+const parts = [
+  (n: number) =>
+    `<section class="part part-${n % 17}"><h2 id="crossing-${n}">Crossing ${n}</h2><p class="lead">Leaves at ${n % 24}:10 from <a class="pier internal" href="/harbours/${n}">pier ${n}</a>, in all weathers but a north-easterly gale.</p><ul class="simple"><li><p>Bicycles</p></li><li><p>Dogs, <em>on a lead</em></p></li></ul></section>`,
+  (n: number) =>
+    `<table class="times"><thead><tr><th>Day</th><th>Out</th><th>Back</th></tr></thead><tbody>${numbers(5)
+      .map((day) => `<tr class="day-${day}"><td>${day}</td><td>${n % 24}:10</td><td>${(n + 2) % 24}:40</td></tr>`)
+      .join('')}</tbody></table>`,
+  (n: number) =>
+    `<dl class="fares"><dt class="sig" id="fare-${n}"><code class="name"><span class="pre">adult</span></code><a class="permalink" href="#fare-${n}" title="Link to this fare">#</a></dt><dd><p>${n % 40} pounds, <span class="note">return ${n % 70}</span>.</p></dd></dl>`,
+  (n: number) =>
+    `<div class="card card-${n % 9}"><img src="/assets/boat-${n % 7}.jpg" alt="" width="320" height="200"><div class="body"><h3>Island ${n}</h3><p>Sheep, a lighthouse and ${n} puffins.</p><a class="button small" href="/islands/${n}">More</a></div></div>`,
+];
+
+/** A stylesheet as large as those of real sites, with some selectors that look at siblings and positions. */
+const siteSheet = () =>
+  [
+    '.part { padding: 1rem } .lead { color: #333 } .times td, .times th { padding: 0 .5rem } .button { display: inline-block; color: white }',
+    'ul.simple > li:first-child > p { margin-top: 0 } dl.fares dd > :last-child { margin-bottom: 0 } h2 + p { font-size: 1.1em }',
+    'a.internal:hover { color: teal } .times tr:nth-child(even) { background: #eee } td > :first-child { margin-top: 0 }',
+    ...numbers(17).map(
+      (n) => `.part-${n} .lead { border-left: ${n}px solid #ccc } .part-${n} h2 { color: hsl(${n * 20} 40% 30%) }`,
+    ),
+    ...numbers(9).map(
+      (n) =>
+        `.card-${n} .body > h3 { margin: ${n}px 0 } @media (max-width: ${600 + n}px) { .card-${n} { float: none } }`,
+    ),
+    ...numbers(400).map(
+      (n) => `.u-${n} { margin: ${n}px } .theme-${n % 12} .u-${n}:not(.plain) { padding: ${n % 30}px }`,
+    ),
+  ].join('\n');
+
+/** How many parts a page has: some pages are twenty times as long as others, most are short. */
+const partsOf = (index: number) => Math.round(12 * 1.0125 ** ((index * 7919) % 270));
+
+/**
+ * A folder of generated pages: of 8 to 350 KB, half of them below 50 KB, with the demo's template and a stylesheet of some
+ * thousand rules. `partsOn`: how many parts a page has.
+ */
+export function makePages(pages: number, partsOn = partsOf): string {
   const directory = mkdtempSync(join(tmpdir(), 'needle-bench-pages-'));
-  const text = (seed: number) =>
-    Array.from(
-      { length: parts },
-      (_, index) =>
-        `<section class="part part-${(seed + index) % 17}"><h2>Crossing ${index}</h2><p class="lead">Leaves at ${index % 24}:10 from <a href="/harbours/${index}">pier ${index}</a>, in all weathers but a north-easterly gale.</p><ul><li>Bicycles</li><li>Dogs</li></ul></section>`,
-    ).join('\n');
   for (let index = 0; index < pages; index++) {
     const model = demoPages[index % demoPages.length] as DemoPage;
+    const content = numbers(partsOn(index)).map((n) =>
+      parts[(index + n * (1 + (index % 3))) % parts.length]?.(n + index),
+    );
     const page: DemoPage = {
       ...model,
       path: `/p/${index % 40}/${index}`,
       id: index + 1,
       entry: undefined,
       bodyId: undefined,
-      body: model.body + text(index),
+      body: model.body + content.join('\n'),
     };
     const file = join(directory, fileOf(page.path));
     mkdirSync(join(file, '..'), { recursive: true });
-    writeFileSync(file, renderPage(page, 'live'));
+    const link = '<link rel="stylesheet" href="/assets/site.css">';
+    writeFileSync(file, renderPage(page, 'live').replace('</head>', `${link}</head>`));
   }
   cpSync(join(packageFolder(), 'demo', 'assets'), join(directory, 'assets'), { recursive: true });
+  writeFileSync(join(directory, 'assets', 'site.css'), siteSheet());
   return directory;
 }
 

@@ -117,7 +117,7 @@ export function usesTab(take: (page: Page) => void): void {
 /** The bundle of some rules, as `build` makes it. */
 export const bundleOf = (input: ShipmentInput, shippedName: (file: FileUse) => string = () => '') =>
   buildBundle(prepareShipments(input), {
-    ...{ site: input.site.name, pathOptions: {}, minify: false, withScript: true, shippedName },
+    ...{ site: input.site.name, pathOptions: {}, minify: null, withScript: true, shippedName },
     nameOf: (name) => name,
   });
 

@@ -6,6 +6,27 @@ import { rmSync, writeFileSync } from 'node:fs';
 import { build } from 'esbuild';
 import { writeLicenses } from './licenses.mjs';
 
+/** What class-validator's decorators that we use need of validator; the hundred others are left out. */
+const validators = ['matches', 'isLength', 'isURL', 'toString'];
+/** Half a megabyte of tables and tests that no call of ours reaches: reading it takes a good part of a short command. */
+const withoutUnused = {
+  name: 'without what is not used',
+  setup(build) {
+    build.onResolve({ filter: /^validator\/(es\/)?lib\/|^libphonenumber-js/ }, ({ path, importer }) => {
+      const name = path.split('/').pop().replace(/\.js$/, '');
+      if (!/class-validator/.test(importer) || validators.includes(name)) return undefined;
+      return { path: name, namespace: 'unused' };
+    });
+    // html-encoding-sniffer asks whatwg-encoding for names alone; what decodes is @exodus/bytes.
+    build.onResolve({ filter: /^iconv-lite$/ }, ({ path, importer }) =>
+      importer.includes('whatwg-encoding') ? { path, namespace: 'unused' } : undefined,
+    );
+    build.onLoad({ filter: /.*/, namespace: 'unused' }, ({ path }) => ({
+      contents: `module.exports = () => { throw new Error('${path} is not in the bundle: see tools/bundle.mjs'); };`,
+    }));
+  },
+};
+
 const dist = join(dirname(dirname(fileURLToPath(import.meta.url))), 'dist');
 const outdir = join(dist, 'program');
 rmSync(outdir, { recursive: true, force: true });
@@ -23,6 +44,7 @@ const program = await build({
   mainFields: ['module', 'main'],
   target: 'node20',
   metafile: true,
+  plugins: [withoutUnused],
   external: ['playwright-core'],
   // css-tree reads its data files at run time, but for the build that has them inside.
   alias: { 'css-tree': 'css-tree/dist/csstree.esm' },

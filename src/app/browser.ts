@@ -46,7 +46,7 @@ export function bundleMaker({
     const known = made.get(view);
     if (known) return known;
     const { site } = view;
-    const form = { site: site.name, pathOptions, minify: false, withScript: true, shippedName };
+    const form = { site: site.name, pathOptions, minify: null, withScript: true, shippedName };
     const bundle = buildBundle(prepareShipments({ ...input, ...view, learnt }), { ...form, nameOf: (name) => name });
     made.set(view, bundle);
     return bundle;

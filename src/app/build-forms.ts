@@ -1,3 +1,4 @@
+import type { MinifyScript } from '../core/ship/script.js';
 import { readFileSync } from 'node:fs';
 import { isAbsolute, join, relative, sep } from 'node:path';
 import { buildBundle, type Bundle } from '../core/ship/bundle.js';
@@ -23,7 +24,7 @@ export interface Making {
   pathOptions: PathOptions;
   place: 'head-end' | 'body-end';
   out: string;
-  minify: boolean;
+  minify: MinifyScript | null;
   /** False: image swaps go by CSS alone. */
   withScript: boolean;
   hashed: boolean;
@@ -102,7 +103,7 @@ export function makeSnippets(making: Making): Made {
   const snippets = snippetsOf(making, folderOfAddress(bundleAddress));
   const files = new Map<string, string | Uint8Array>();
   const nameOf = (page: Page) => safeName(page.path, '.html');
-  for (const snippet of snippets) files.set(nameOf(snippet.page), snippetText(snippet, minify));
+  for (const snippet of snippets) files.set(nameOf(snippet.page), snippetText(snippet, minify !== null));
   for (const snippet of snippets) for (const [name, bytes] of snippet.files) files.set(name, bytes);
   writeSet(directory, (set) => {
     set.file(...notedOutputs(directory, out));
@@ -132,7 +133,7 @@ export function makePages(making: Making & { source: string }): Made {
     set.folder(out, (made) => {
       copied = copyPatched(source, made, place, (file, ascii) => {
         const snippet = byFile.get(file);
-        return snippet ? snippetText(snippet, minify, ascii) : null;
+        return snippet ? snippetText(snippet, minify !== null, ascii) : null;
       });
       fillFolder(made, extra);
     });

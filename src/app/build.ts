@@ -1,3 +1,4 @@
+import { minifyScript } from './minify-script.js';
 import { join, resolve } from 'node:path';
 import { check } from '../core/check/check.js';
 import type { CheckInput } from '../core/check/input.js';
@@ -70,7 +71,7 @@ export function prepareBuild(call: BuildCall): ReadyBuild {
     pathOptions: source.pathOptions,
     place: input.place,
     out: call['all-sites'] ? join(base, source.name) : base,
-    minify: call.minify,
+    minify: call.minify ? minifyScript : null,
     withScript: call.script,
     hashed: call.hashed,
     bundleAddress: source.bundleAddress ?? null,

@@ -4,6 +4,7 @@ import type { PageResult } from '../core/check/result-cache.js';
 import type { Hint } from '../core/fix/missing-element.js';
 import { buildBundle } from '../core/ship/bundle.js';
 import { prepareShipments } from '../core/ship/shipment.js';
+import type { ScriptText } from '../core/ship/script.js';
 import type { Answers } from '../core/ship/survey.js';
 import { Cache } from '../project/cache.js';
 import type { Project } from '../project/project.js';
@@ -70,7 +71,8 @@ export function checkOf(project: Project, source: SiteSource, content: SiteConte
 /** File names and texts of today's build, in each of the ways that it can be written. */
 function built({ input, source, content, learnt }: OpenedCheck): { names: string[]; texts: string[] } {
   const shipments = prepareShipments({ ...input, ...content, learnt });
-  const made = [false, true].map((minify) => {
+  // Only the stylesheet is asked for.
+  const made = [null, (script: ScriptText) => script].map((minify) => {
     const form = { site: source.name, pathOptions: source.pathOptions, minify, withScript: true, shippedName };
     return buildBundle(shipments, { ...form, nameOf: hashName }).css;
   });

@@ -98,6 +98,7 @@ const options = {
     default: false,
     describe: `Keep these verdicts in ${acceptedName}; later checks report rules that no longer hit`,
   },
+  profile: { type: 'string', describe: 'Write where the time went to this JSON file, for bug reports' },
   ...lookOptions,
   ...failOn,
 } as const;
@@ -119,6 +120,7 @@ export const command = defineCommand<CheckArguments>({
     ['$0 check --state scrolled', 'pages as they look when scrolled'],
     ['$0 check --all-viewports', 'where a narrow screen differs'],
     ['$0 check --browser', 'scripts run, in Chromium'],
+    ['$0 check --profile profile.json', 'where the time went'],
     ['$0 check --format html --out report.html', 'a page to search and send'],
   ],
   async run(args, { out, log }) {
@@ -129,6 +131,10 @@ export const command = defineCommand<CheckArguments>({
           message: `--${[...together, ...(args.accept ? ['accept'] : [])].join(' and --')} cannot be combined`,
           hint: 'Use one of them at a time.',
         },
+      ]);
+    if (args.watch && args.profile !== undefined)
+      throw new ProblemError([
+        { message: '--profile is for a single check, not for --watch', hint: 'Remove one of them.' },
       ]);
     if (args.accept && (args.rules.length > 0 || args.page !== undefined))
       throw new ProblemError([
@@ -165,8 +171,12 @@ export const command = defineCommand<CheckArguments>({
       return watchAndCheck(watchedFolders(args), look, { out, log });
     }
     const call = { ...args, tolerant: !args.accept };
-    const read = openCheck(call);
-    const plain = args['all-viewports'] ? checkAllViewports(read.input) : await parallelCheck(read.input, call);
+    const profile = args.profile === undefined ? null : new (await import('../app/profile.js')).Profile();
+    const read = profile ? profile.timed('read the project', null, () => openCheck(call)) : openCheck(call);
+    if (profile) read.input.timed = profile.timed;
+    // Several threads would count their time at once.
+    const inThreads = profile ? check : (input: OpenedCheck['input']) => parallelCheck(input, call);
+    const plain = args['all-viewports'] ? checkAllViewports(read.input) : await inThreads(read.input);
     let report = withLost(read, plain);
     if (args.browser) {
       const { inBrowser } = await import('../app/browser.js');
@@ -180,6 +190,12 @@ export const command = defineCommand<CheckArguments>({
       const file = args.out;
       writeSet(read.project.directory, (set) => set.file(file, text));
       out(`${args.out}: ${totalsText(report, style)}`);
+    }
+    if (profile && args.profile !== undefined) {
+      const file = args.profile;
+      const text = profile.text(packageJson.version);
+      writeSet(read.project.directory, (set) => set.file(file, text));
+      log(`${file}: where the time of this check went, in one thread.`);
     }
     if (args.accept) {
       const { project, input } = read;

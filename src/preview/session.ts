@@ -179,7 +179,7 @@ export class PreviewSession {
   private build(): Bundle {
     const { view, pathOptions, shippedName } = this.reading;
     const whole = { ...this.shipments.whole, rules: this.shipped };
-    const form = { site: view.site.name, pathOptions, minify: false, withScript: true, shippedName };
+    const form = { site: view.site.name, pathOptions, minify: null, withScript: true, shippedName };
     return buildBundle({ whole }, { ...form, nameOf: (name) => name });
   }
 

@@ -1,3 +1,4 @@
+import { minifyScript } from '../../src/app/minify-script.js';
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { gzipSync } from 'node:zlib';
@@ -20,7 +21,7 @@ const mark = (more: Partial<RunTimeAddress>): RunTimeAddress => ({
   queries: [],
   ...more,
 });
-const form = { site: 'live', pathOptions: {}, minify: false, sheetName: null };
+const form = { site: 'live', pathOptions: {}, minify: null, sheetName: null };
 let scripts = 0;
 const script = (text: string) => ({
   url: 'x.js',
@@ -345,7 +346,7 @@ describeInBrowser('local-needle.js', () => {
             : { script: script(`document.querySelector('.hero').classList.add('is-${index}');`) }),
       }),
     );
-    const { text } = needleScript([mark({ path: '/legal/terms' })], ten, { ...form, minify: true });
+    const { text } = needleScript([mark({ path: '/legal/terms' })], ten, { ...form, minify: minifyScript });
     expect(gzipSync(text).length).toBeLessThanOrEqual(2048);
     expect(readBuild('', text).tasks).toHaveLength(10);
   });
@@ -362,7 +363,11 @@ describeInBrowser('local-needle.js', () => {
       ...[{ script: script('document.title = "x";') }, { text: 'b', looksAhead: true as const }],
     ];
     const marks = [mark({ path: '/a' }), mark({ pattern: '/b/*', queries: [['p', '1']] })];
-    const { text } = needleScript(marks, kinds.map(task), { ...form, minify, sheetName: 'local-needle.css' });
+    const { text } = needleScript(marks, kinds.map(task), {
+      ...form,
+      minify: minify ? minifyScript : null,
+      sheetName: 'local-needle.css',
+    });
     expect(() => parse(text, { ecmaVersion: 2021 })).not.toThrow();
     expect(() => parse('class A { static { } }', { ecmaVersion: 2021 })).toThrow();
   });

@@ -8,7 +8,10 @@ import { runBuilt } from '../helpers.js';
 
 describe('A check by several threads', () => {
   test('gives the report that one thread gives', async () => {
-    const directory = makeProject(makePages(120, 8), { rules: 3, targeted: 120 });
+    const directory = makeProject(
+      makePages(120, () => 8),
+      { rules: 3, targeted: 120 },
+    );
     // Hints on what is missing name other pages.
     const mistakes = '\n@needle typo { pages: path("/p/1{*}?"); @hide .part-3 h22; }\n';
     for (const more of ['', mistakes]) {

@@ -8,7 +8,8 @@ import type { Rule } from '../rule/rule.js';
 import { statusOf } from '../rule/status.js';
 import { brokenExpectations } from './expectations.js';
 import { hiddenByRules } from './hidden-elements.js';
-import type { CheckInput, SiteAcceptance } from './input.js';
+import type { CheckInput, SiteAcceptance, Timed } from './input.js';
+import type { OpenedPage } from './opened-page.js';
 import { judge, shownAddress, shownElsewhere } from './judge.js';
 import { planCheck, type Judged, type PageTask, type Plan } from './plan.js';
 import { demandSignature, ruleSignatures, type PageResult } from './result-cache.js';
@@ -48,6 +49,9 @@ function lastOpened(): NonNullable<CheckInput['open']> {
   };
 }
 
+/** How the time of a step is counted; not at all where nobody asks. */
+const timed = ({ timed: asked }: CheckInput): Timed => asked ?? ((_step, _page, run) => run());
+
 /** A running check. */
 class Run {
   readonly plan: Plan;
@@ -62,7 +66,7 @@ class Run {
   private isPartial = false;
 
   constructor(private readonly input: CheckInput) {
-    this.plan = planCheck(input);
+    this.plan = timed(input)('plan', null, () => planCheck(input));
     this.findings = [...input.findings, ...this.plan.findings];
     for (const each of this.plan.judged) if (!each.rule.paused) this.findings.push(...ruleFindings(each, input));
     this.keyOf = input.results ? keysFor(input) : null;
@@ -72,9 +76,7 @@ class Run {
   /** Judges a page, or uses the kept result. */
   do(task: PageTask, index: number): void {
     const { results, claim } = this.input;
-    const key = this.keyOf?.(task) ?? null;
-    const kept = key === null ? undefined : results?.get(key);
-    const known = kept && stillHolds(kept, task) ? kept : undefined;
+    const { key, known } = timed(this.input)('look up kept results', task.page, () => this.kept(task));
     if (!known && key !== null && claim?.(index) === false) {
       this.isPartial = true;
       return;
@@ -98,12 +100,27 @@ class Run {
     }
   }
 
+  /** The key of a page's result, and the result that was kept if it still holds. */
+  private kept(task: PageTask): { key: string | null; known: PageResult | undefined } {
+    const key = this.keyOf?.(task) ?? null;
+    const kept = key === null ? undefined : this.input.results?.get(key);
+    return { key, known: kept && stillHolds(kept, task) ? kept : undefined };
+  }
+
   report(): CheckReport {
     const { input, cells } = this;
+    // Other threads may report missing elements too, so hints are made for the whole report.
+    const missing = timed(input)('work out hints', null, () =>
+      this.isPartial ? [] : missingElements(this.missing, input),
+    );
+    return timed(input)('put together', null, () => this.put(missing, cells));
+  }
+
+  private put(missing: Finding[], cells: Cell[]): CheckReport {
+    const { input } = this;
     const findings = [
       ...this.findings,
-      // Other threads may report missing elements too, so hints are made for the whole report.
-      ...(this.isPartial ? [] : missingElements(this.missing, input)),
+      ...missing,
       ...(input.loading ? loadingFindings(this.loading, input.loading, input.view(null)?.style ?? (() => null)) : []),
       ...nothingMarked(input.rules, cells),
       ...needsScript(input, this.plan.judged, cells),
@@ -129,10 +146,11 @@ const tookTooLong = 'selectors that took too long to try';
 export const isLate = ({ dependsOn = [] }: Cell) => dependsOn.includes(tookTooLong);
 
 /** Judges a page within a time limit, so that no page can block a check. */
-function judgeInTime(task: PageTask, { startTime }: CheckInput): PageResult {
-  if (!startTime) return judgeTask(task);
+function judgeInTime(task: PageTask, input: CheckInput): PageResult {
+  const { startTime } = input;
+  if (!startTime) return judgeTask(task, timed(input));
   try {
-    return withinTime(startTime(), () => judgeTask(task));
+    return withinTime(startTime(), () => judgeTask(task, timed(input)));
   } catch (error) {
     if (!(error instanceof TooLate)) throw error;
     const { path } = task.page;
@@ -157,8 +175,12 @@ const nothingFound = (): PageResult => ({
 });
 
 /** Judges one page. */
-function judgeTask({ page, work, context, look: open }: PageTask): PageResult {
-  const look = open();
+function judgeTask(task: PageTask, measured: Timed): PageResult {
+  const look = measured('open pages', task.page, task.look);
+  return measured('judge', task.page, () => judgeOpened(task, look));
+}
+
+function judgeOpened({ page, work, context }: PageTask, look: OpenedPage): PageResult {
   const result: PageResult = { ...nothingFound(), styles: look.sheets.loaded };
   for (const { rule, dependsOn } of work.judged) {
     const judged = judge(rule, look, dependsOn);

@@ -20,6 +20,12 @@ export interface SiteAcceptance {
   covers: (finding: Finding) => boolean;
 }
 
+/** What a check spends its time on. */
+export type CheckStep = 'plan' | 'look up kept results' | 'open pages' | 'judge' | 'work out hints' | 'put together';
+
+/** Runs a step of a check, of a page or of all, so that its time can be counted. */
+export type Timed<Step = CheckStep> = <T>(step: Step, page: Page | null, run: () => T) => T;
+
 /** Everything that a check needs; a check reads no files itself. */
 export interface CheckInput {
   rules: Rule[];
@@ -55,6 +61,8 @@ export interface CheckInput {
   loading: Loading | null;
   /** What a written build adds to a page, used instead of the rules; for `proveBuild`. */
   delivered?: (page: Page, document: PageDocument) => OurSheet<Owner> | null;
+  /** Counts where the time goes. Optional. */
+  timed?: Timed;
   /** Called with each page that is opened for a verdict, so that other questions need not open it again. */
   onOpen?: (page: Page, view: View, document: PageDocument) => void;
   /** Results of earlier checks; left out, everything is judged again. */

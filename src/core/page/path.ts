@@ -1,3 +1,4 @@
+import { BoundedMap } from '../bounded-map.js';
 import { URLPattern } from 'urlpattern-polyfill';
 
 /** How a site's addresses become paths. */
@@ -45,9 +46,16 @@ export function isPathPattern(text: string): boolean {
  * Throws TypeError if the pattern is invalid.
  */
 export function pathPattern(text: string): (path: string) => boolean {
-  const pattern = new URLPattern({ pathname: text });
-  return (path) => pattern.test({ pathname: path.replace(/\?.*$/, '') });
+  let test = patternsKnown.get(text);
+  if (!test) {
+    const pattern = new URLPattern({ pathname: text });
+    test = (path) => pattern.test({ pathname: path.replace(/\?.*$/, '') });
+    patternsKnown.set(text, test);
+  }
+  return test;
 }
+
+const patternsKnown = new BoundedMap<string, (path: string) => boolean>(5000);
 
 /** A test of paths or absolute addresses by a path, an address or a pattern of these. Throws TypeError if it is invalid. */
 export function addressPattern(text: string): (given: string) => boolean {

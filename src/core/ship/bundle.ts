@@ -1,7 +1,7 @@
 import type { PathOptions } from '../page/path.js';
 import type { FileUse } from '../action/action.js';
 import { addressText } from '../target/run-time-addresses.js';
-import { needleScript } from './script.js';
+import { needleScript, type MinifyScript } from './script.js';
 import type { Shipments } from './shipment.js';
 import { stylesheet } from './stylesheet.js';
 import { tasksOf, type Task } from './tasks.js';
@@ -10,7 +10,8 @@ import { tasksOf, type Task } from './tasks.js';
 export interface BuildForm {
   site: string;
   pathOptions: PathOptions;
-  minify: boolean;
+  /** How the script is minified, the stylesheet too; null: not. */
+  minify: MinifyScript | null;
   /** False where nothing may need local-needle.js: pictures are then swapped by CSS alone. */
   withScript: boolean;
   /** The shipped path of a project file, relative to the build's folder: `files/logo-3f2a9b.svg`. */
@@ -56,7 +57,7 @@ export function buildBundle({ whole }: Pick<Shipments, 'whole'>, form: BundleFor
   const { files, served } = fileShipper('', form.shippedName);
   const tasks: Task[] = whole.rules.flatMap((shipped) => tasksOf(shipped, served));
   const addresses = whole.addresses.list;
-  const styles = stylesheet(whole.rules, { ...form, served, notes: true });
+  const styles = stylesheet(whole.rules, { ...form, minify: form.minify !== null, served, notes: true });
   const cssName = form.nameOf('local-needle.css', styles.text);
   const css = { name: cssName, ...annotated(styles, `/*# sourceMappingURL=${cssName}.map */`) };
   let js: Output | null = null;

@@ -12,38 +12,59 @@ import type { Page } from '../page/page.js';
 /** Files ship under names of their own. */
 const withoutAddresses = (value: string) => withUrls(value, () => '');
 
-/**
- * The first computed value that differs between the built stylesheet and the rules as written; null if none does.
- * Compares the elements that either matches, and every longhand that either names.
- */
-export function firstDifference(
-  page: Page,
-  document: PageDocument,
-  store: SheetStore<Owner>,
-  viewport: Viewport,
-  written: OurSheet<Owner> | null,
-  built: OurSheet<Owner> | null,
-): string | null {
-  const rules = [...(written?.rules ?? []), ...(built?.rules ?? [])];
-  // Layers and registered properties act on what the site itself says.
-  const isWide = [written, built].some((sheet) => sheet && (sheet.layers.length > 0 || sheet.registered.size > 0));
-  if (rules.length === 0 && !isWide) return null;
-  const sheets = store.sheetsOf(page, document);
-  const all = isWide ? [...rules, ...sheets.uses.flatMap(({ sheet }) => sheet.rules)] : rules;
-  const names = new Set(all.flatMap(({ declarations }) => longhandsNamed(declarations)));
-  const pseudos = new Set(['', ...rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo))]);
-  const [before, after] = [written, built].map((sheet) => new Cascade(document, sheets, sheet, viewport));
-  if (!before || !after) return null;
-  const [one, other] = [new Computed(before), new Computed(after)];
-  const isTouched = (element: Element, pseudo: string) =>
-    isWide || [before, after].some((cascade) => cascade.blocks(element, pseudo).some(({ owner }) => owner !== null));
-  for (const element of document.elements)
-    for (const pseudo of pseudos) {
-      if (!isTouched(element, pseudo)) continue;
-      for (const name of names) {
-        const [wanted, found] = [one, other].map((computed) => withoutAddresses(computed.value(element, pseudo, name)));
-        if (wanted !== found) return `${name} of ${elementPath(element)}${pseudo} is ${found}, not ${wanted}`;
+/** Maximum number of kinds of elements that are remembered as compared. */
+const mostAlike = 500_000;
+
+/** Compares the built stylesheet with the rules as written; elements for which both say what they said before are not compared again. */
+export class SheetComparison {
+  private readonly alike = new Set<string>();
+
+  constructor(
+    private readonly store: SheetStore<Owner>,
+    private readonly viewport: Viewport,
+  ) {}
+
+  /**
+   * The first computed value on a page that differs; null if none does. Compares the elements that either matches, and every
+   * longhand that either names.
+   */
+  firstDifference(
+    page: Page,
+    document: PageDocument,
+    written: OurSheet<Owner> | null,
+    built: OurSheet<Owner> | null,
+  ): string | null {
+    const rules = [...(written?.rules ?? []), ...(built?.rules ?? [])];
+    // Layers and registered properties act on what the site itself says.
+    const isWide = [written, built].some((sheet) => sheet && (sheet.layers.length > 0 || sheet.registered.size > 0));
+    if (rules.length === 0 && !isWide) return null;
+    const sheets = this.store.sheetsOf(page, document);
+    const all = isWide ? [...rules, ...sheets.uses.flatMap(({ sheet }) => sheet.rules)] : rules;
+    const names = [...new Set(all.flatMap(({ declarations }) => longhandsNamed(declarations)))];
+    const pseudos = new Set(['', ...rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo))]);
+    const cascadeOf = (sheet: OurSheet<Owner> | null) =>
+      new Cascade(document, sheets, sheet, this.viewport, this.store.styleSets);
+    const [before, after] = [cascadeOf(written), cascadeOf(built)];
+    // One cascade after the other: an element keeps the number that it was last given.
+    const [numbers, others] = [before, after].map((cascade) => document.elements.map((each) => cascade.chainOf(each)));
+    const [one, other] = [new Computed(before), new Computed(after)];
+    const isTouched = (element: Element, pseudo: string) =>
+      isWide || [before, after].some((cascade) => cascade.blocks(element, pseudo).some(({ owner }) => owner !== null));
+    if (this.alike.size > mostAlike) this.alike.clear();
+    for (const [index, element] of document.elements.entries()) {
+      const pair = `${numbers?.[index]} ${others?.[index]}`;
+      if (this.alike.has(pair)) continue;
+      for (const pseudo of pseudos) {
+        if (!isTouched(element, pseudo)) continue;
+        for (const name of names) {
+          const [wanted, found] = [one, other].map((computed) =>
+            withoutAddresses(computed.value(element, pseudo, name)),
+          );
+          if (wanted !== found) return `${name} of ${elementPath(element)}${pseudo} is ${found}, not ${wanted}`;
+        }
       }
+      this.alike.add(pair);
     }
-  return null;
+    return null;
+  }
 }

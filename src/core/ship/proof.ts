@@ -1,4 +1,5 @@
 import type { Action } from '../action/action.js';
+import { BoundedMap } from '../bounded-map.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
 import { compileRule, ourSheet } from '../action/compile.js';
 import { check, isLate } from '../check/check.js';
@@ -16,7 +17,7 @@ import { normalisePath, pathPattern, type PathOptions } from '../page/path.js';
 import type { View } from '../page/view.js';
 import type { Rule } from '../rule/rule.js';
 import { reachedPages } from '../target/delivery.js';
-import { firstDifference } from './first-difference.js';
+import { SheetComparison } from './first-difference.js';
 import type { ReadBuild, ReadTask } from './read-back.js';
 import { SelectorStarts } from './selector-starts.js';
 import { hasStyleRule } from './stylesheet.js';
@@ -71,7 +72,10 @@ class BuildProof {
   private readonly tried = new Set<Page>();
   private readonly shippedTo: ((page: Page) => CompiledAction[]) | null;
   private readonly view: View | null;
-  private readonly store: SheetStore<Owner>;
+  private readonly comparison: SheetComparison;
+  /** Sheets of ours by the actions or rules in them: pages that get the same share one. */
+  private readonly written = new SharedSheets<CompiledAction>((actions) => ourSheet(actions));
+  private readonly here = new Map<ReadSheet, SharedSheets<OurRule<Owner>>>();
 
   constructor(
     private readonly input: CheckInput,
@@ -80,7 +84,10 @@ class BuildProof {
     this.compiled = input.rules.flatMap((rule) => compileRule(rule).actions);
     this.view = input.view(null);
     this.shippedTo = this.view && shipment(input.rules, this.view.site);
-    this.store = new SheetStore(this.view ?? { style: () => null }, input.place);
+    this.comparison = new SheetComparison(
+      new SheetStore(this.view ?? { style: () => null }, input.place),
+      input.viewports[0] ?? { name: 'desktop', width: 1280, height: 800 },
+    );
   }
 
   differs = (message: string, rule?: Rule, page?: Page): void => {
@@ -96,7 +103,10 @@ class BuildProof {
     setMarks(document, page, brought.build);
     const sheet = this.sheetFor(brought);
     const may = sheet.starts.on(document);
-    const here = { ...sheet, rules: sheet.rules.filter((rule) => may.has(rule)) };
+    const known = this.here.get(sheet) ?? new SharedSheets<OurRule<Owner>>((rules) => ({ ...sheet, rules }));
+    this.here.set(sheet, known);
+    const here = known.of(sheet.rules.filter((rule) => may.has(rule)));
+    if (!here) return null;
     const isAsCaptured = this.input.state === null && this.view?.site.byPath.get(page.path) === page;
     if (isAsCaptured && !this.tried.has(page)) this.compare(page, document, here, brought);
     return here;
@@ -121,13 +131,12 @@ class BuildProof {
   }
 
   private compare(page: Page, document: PageDocument, sheet: OurSheet<Owner>, { build, actions }: Brought): void {
-    const { view, shippedTo, input, store, differs } = this;
+    const { view, shippedTo, input, differs } = this;
     if (!view || !shippedTo) return;
     this.tried.add(page);
     const shipped = shippedTo(page);
     const expected = new Map(shipped.map((each) => [each, reachOf(each, document)]));
-    const viewport = input.viewports[0] ?? { name: 'desktop', width: 1280, height: 800 };
-    const difference = firstDifference(page, document, store, viewport, ourSheet(shipped), sheet);
+    const difference = this.comparison.firstDifference(page, document, this.written.of(shipped), sheet);
     if (difference !== null) differs(`On ${page.path} ${difference}, as it should be`, undefined, page);
     for (const rule of sheet.rules) reachesNoMore(rule, page, document, this.compiled, expected, differs);
     tasksReachNoMore(build.tasks, actions, page, document, input.rules, view.site, differs);
@@ -145,6 +154,27 @@ class BuildProof {
     const read = { ...sheet, starts };
     this.sheets.set(build, read);
     return read;
+  }
+}
+
+/** Sheets of ours by what they are made of. */
+class SharedSheets<Part extends object> {
+  private readonly known = new BoundedMap<string, OurSheet<Owner> | null>(2000);
+  private readonly numbers = new Map<Part, number>();
+
+  constructor(private readonly make: (parts: Part[]) => OurSheet<Owner> | null) {}
+
+  of(parts: Part[]): OurSheet<Owner> | null {
+    const key = parts.map((part) => this.numberOf(part)).join(' ');
+    let sheet = this.known.get(key);
+    if (sheet === undefined) this.known.set(key, (sheet = this.make(parts)));
+    return sheet;
+  }
+
+  private numberOf(part: Part): number {
+    const number = this.numbers.get(part) ?? this.numbers.size;
+    this.numbers.set(part, number);
+    return number;
   }
 }
 

@@ -1,6 +1,5 @@
 import { tokenizer } from 'acorn';
 import MagicString, { Bundle as Sources } from 'magic-string';
-import { minify_sync } from 'terser';
 import type { PathOptions } from '../page/path.js';
 import { needle } from './runtime.js';
 import type { RunTimeAddress } from '../target/run-time-addresses.js';
@@ -15,11 +14,20 @@ export function scriptJson(value: unknown): string {
   );
 }
 
+/** A script and its source map as JSON. */
+export interface ScriptText {
+  text: string;
+  map: string;
+}
+
+/** Makes a script smaller. Its comments that begin with `!` stay, and no `</script` comes into it. */
+export type MinifyScript = (script: ScriptText) => ScriptText;
+
 /** How local-needle.js is written. */
 export interface ScriptForm {
   site: string;
   pathOptions: PathOptions;
-  minify: boolean;
+  minify: MinifyScript | null;
   /** The file name of the stylesheet that it is beside; null if that is inline. */
   sheetName: string | null;
 }
@@ -29,7 +37,7 @@ export function needleScript(
   addresses: RunTimeAddress[],
   tasks: Task[],
   { site, pathOptions: { dropExtension = '', queryKeys = [] }, minify, sheetName }: ScriptForm,
-): { text: string; map: string } {
+): ScriptText {
   const marks = addresses.map(({ name, path, pattern, pages, queries }) => ({
     name,
     path: path?.replace(/\?.*$/, '') ?? undefined,
@@ -64,16 +72,7 @@ export function needleScript(
   add(`  ],\n});\n/*${endMark}*/\n`);
   const text = sources.toString();
   const map = sources.generateMap({ file: 'local-needle.js', includeContent: true, hires: 'boundary' }).toString();
-  return minify ? smaller(text, map) : { text, map };
-}
-
-function smaller(code: string, map: string): { text: string; map: string } {
-  const result = minify_sync(code, {
-    // Only our own names are shortened; the rules' scripts have their own functions.
-    format: { comments: /^!/, inline_script: true },
-    sourceMap: { content: map, filename: 'local-needle.js' },
-  });
-  return { text: `${result.code ?? ''}\n`, map: String(result.map ?? map) };
+  return minify ? minify({ text, map }) : { text, map };
 }
 
 /**

@@ -1,6 +1,7 @@
 import { selectorTokens } from '../css/selector-tokens.js';
-import { putTogether, takeApart } from '../css/complex.js';
+import { putTogether, takeApart, type Compound } from '../css/complex.js';
 import { selectorParts } from '../css/selector.js';
+import { itemsOf } from '../css/value/items.js';
 import type { PageDocument } from '../page/document.js';
 import { candidates, compileTest } from '../page/elements.js';
 import { selectorKey } from '../page/selector-key.js';
@@ -44,9 +45,21 @@ export class SelectorStarts<T> {
   }
 }
 
+/** The scope of `.x:is(S, S *)`, of which an element must be there for it to match; null for all other selectors. */
+function scopeOfSubject([first, second]: Compound[]): string | null {
+  const inner = second ? undefined : /^:is\(([^]*)\)$/i.exec(first?.simples.at(-1)?.text ?? '')?.[1];
+  const items = inner === undefined ? [] : itemsOf(inner);
+  const scopes = items.filter((each) => items.includes(`${each} *`));
+  return scopes.length > 0 && scopes.length * 2 === items.length
+    ? scopes.join(', ').replace(/^:is\(([^()]*)\)$/, '$1')
+    : null;
+}
+
 /** The compounds up to the one for `body`, or the first, as a selector list; empty if the selector has no more. */
 function startOf(text: string): string {
   const compounds = takeApart(selectorParts(text).element);
+  const scope = scopeOfSubject(compounds);
+  if (scope !== null) return scope;
   const at = compounds.findIndex(({ simples: [first] }) => /^(body$|:is\()/.test(first?.text ?? ''));
   const prefix = compounds.slice(0, Math.max(at, 0) + 1);
   const whole = compounds.length > prefix.length ? putTogether(prefix) : '';

@@ -33,7 +33,7 @@ export function buildSnippet(page: Page, shipments: Shipments, form: SnippetForm
   if (rules.length === 0) return null;
   const { files, served } = fileShipper(form.filesAt, form.shippedName);
   const tasks = rules.flatMap((shipped) => tasksOf(shipped, served));
-  const styles = stylesheet(rules, { ...form, served, notes: false });
+  const styles = stylesheet(rules, { ...form, minify: form.minify !== null, served, notes: false });
   const ownTasks = tasks.filter(({ sheet }) => sheet === undefined);
   const needsScript = form.withScript && ownTasks.some(({ current }) => !current);
   const snippet: Snippet = {

@@ -80,8 +80,8 @@ export class Cascade<Owner = unknown> {
     this.own = ours && ours.rules.length > 0 ? this.set.withOurs(ours) : null;
   }
 
-  /** The number of an element: the same for all of which the cascade tells the same (see element-chains.ts). */
-  private chainOf(element: Reached): number {
+  /** The number of an element: the same for all of which the cascade tells the same, on other pages too (see element-chains.ts). */
+  chainOf(element: Reached): number {
     if (!this.own) return this.set.chains.of(this.document, element);
     if (element.reachedBy === this) return element.reached as number;
     let chain = this.set.chains.of(this.document, element);
