@@ -138,19 +138,24 @@ const declarationOf = (node: Declaration, important: boolean): SheetDeclaration 
   offset: 0,
 });
 
+/** What our selectors match on a page, for as long as the page is open: kept by selector, it would keep pages open. */
+const matchedOn = new WeakMap<PageDocument, Map<SheetSelector, { list: Element[]; set: Set<Element> }>>();
+
 function remembering(selector: SheetSelector): OurSelector {
-  let last: PageDocument | null = null;
-  let [list, set] = [[] as Element[], new Set<Element>()];
   const look = (document: PageDocument) => {
-    if (document === last) return;
-    last = document;
-    list = candidates(document, selector.key).filter((element) => selector.matches(document, element));
-    set = new Set(list);
+    let known = matchedOn.get(document);
+    if (!known) matchedOn.set(document, (known = new Map<SheetSelector, { list: Element[]; set: Set<Element> }>()));
+    let found = known.get(selector);
+    if (!found) {
+      const list = candidates(document, selector.key).filter((element) => selector.matches(document, element));
+      known.set(selector, (found = { list, set: new Set(list) }));
+    }
+    return found;
   };
   return {
     ...selector,
-    elements: (document) => (look(document), list),
-    matches: (document, element) => (look(document), set.has(element)),
+    elements: (document) => look(document).list,
+    matches: (document, element) => look(document).set.has(element),
   };
 }
 

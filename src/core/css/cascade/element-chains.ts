@@ -47,7 +47,7 @@ let chains = 0;
 export const nextChain = () => ++chains;
 
 /** Maximum number of chains before what is known of them is forgotten. */
-const mostChains = 200_000;
+const mostChains = 50_000;
 
 /**
  * Gives elements a number: those with the same number have the same tag, the same IDs, classes and attributes that any

@@ -129,7 +129,7 @@ export class StyleSet<Owner> {
   readonly layerRanks: Map<string, number>;
   readonly hasKeyframes: boolean;
   private readonly truths = new Map<EnclosingRule, Truth>();
-  private readonly ourStyles = new BoundedMap<OurSheet<Owner>, OurStyles<Owner>>(32);
+  private readonly ourStyles = new BoundedMap<OurSheet<Owner>, OurStyles<Owner>>(8);
 
   /**
    * `named`: our sheet, where it changes the cascade itself. `hasStyledContainer`: whether a style attribute may make a query
@@ -224,7 +224,7 @@ export function matchDistance(
 
 /** Sets of stylesheets by what is in them, so that pages that load the same share one. */
 export class StyleSets<Owner> {
-  private readonly sets = new BoundedMap<string, StyleSet<Owner>>(48);
+  private readonly sets = new BoundedMap<string, StyleSet<Owner>>(24);
   private readonly numbers = new WeakMap<object, number>();
   private next = 0;
 
