@@ -1,4 +1,4 @@
-import { cpSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
+import { cpSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { default as Ajv04 } from 'ajv-draft-04';
@@ -30,6 +30,31 @@ async function inForm(format: string) {
   expect((await run(directory, ['check', '--format', format])).out.trim()).toBe(text.trim());
   return text;
 }
+
+test('check --profile writes where the time went, and the report is the same', async () => {
+  const directory = project();
+  const plain = await run(directory, ['check', '--format', 'json']);
+  const words = ['check', '--format', 'json', '--profile', 'made/profile.json'];
+  const read = () => JSON.parse(readFileSync(join(directory, 'made/profile.json'), 'utf8'));
+  rmSync(join(directory, '.local-needle'), { recursive: true, force: true });
+  expect((await run(directory, words)).out).toBe(plain.out);
+  const { kind, ms, steps, pages } = read();
+  const sumOf = (list: { ms: number }[]) => list.reduce((sum, each) => sum + each.ms, 0);
+  expect([kind, pages.map(({ path }: { path: string }) => path).sort()]).toEqual([
+    'local-needle.profile',
+    ['/', '/%22%2C%3Cscript%3E.html'],
+  ]);
+  // Steps come one after the other, and those of a page are among them.
+  expect(sumOf(steps)).toBeLessThanOrEqual(ms + 0.1);
+  expect(sumOf(pages)).toBeLessThanOrEqual(sumOf(steps) + 0.1);
+  expect(steps.find(({ step }: { step: string }) => step === 'judge').times).toBe(2);
+  expect(pages.map(({ ms: each }: { ms: number }) => each)).toEqual(
+    pages.map(({ ms: each }: { ms: number }) => each).sort((a: number, b: number) => b - a),
+  );
+  expect((await run(directory, ['check', '--watch', '--profile', 'x.json'])).log).toContain(
+    '--profile is for a single check',
+  );
+});
 
 describe('check --format', () => {
   test('csv has a line for each action, by RFC 4180', async () => {
