@@ -1,6 +1,6 @@
-import type { Element, PageDocument } from '../../page/document.js';
-import { attribute } from '../../page/document.js';
 import { BoundedMap } from '../../bounded-map.js';
+import { attribute, type Element, type PageDocument } from '../../page/document.js';
+import { withScopingRoot } from '../../page/elements.js';
 import { browserSheet } from './browser-styles.js';
 import type { DeclarationBlock, OurRule, OurSheet, Winner } from './cascade.js';
 import { ElementChains, nextChain } from './element-chains.js';
@@ -9,7 +9,6 @@ import { rankLayers } from './layers.js';
 import { mediaHolds, type Truth, type Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
 import { scopingRoots } from './scoping.js';
-import { withScopingRoot } from '../../page/elements.js';
 import type { EnclosingRule, SheetRule, SheetSelector } from './sheet.js';
 import { supportsHolds } from './supports.js';
 import { itemsOf } from '../value/items.js';
