@@ -1,7 +1,7 @@
 import { cpus, type } from 'node:os';
 import type { CheckStep, Timed } from '../core/check/input.js';
 
-/** Steps that belong to no page. */
+/** The steps of a check, and what comes before it. */
 type Step = CheckStep | 'read the project';
 
 /** Where the time of a check went. */

@@ -1,6 +1,7 @@
 import { actionKind } from '../action/index.js';
 import type { CompiledAction, CompiledRule, Owner } from '../action/compiled.js';
 import { compileRule, ourSheet } from '../action/compile.js';
+import { SharedSheets } from '../action/shared-sheets.js';
 import { SheetStore } from '../css/cascade/page-sheets.js';
 import { startLoading, type PageLoading } from '../deployment/deployment.js';
 import { finding, type Finding } from '../finding.js';
@@ -166,7 +167,11 @@ export interface ViewContext {
 export function viewContext(view: View, rules: Rule[], input: CheckInput): ViewContext {
   const store = new SheetStore<Owner>(view, input.place);
   const shippedTo = shipment(rules, view.site);
-  const ours = sheetsShared(shippedTo);
+  const sheets = new SharedSheets<CompiledAction>(ourSheet);
+  const shipped = (page: Page): Shipped => {
+    const actions = shippedTo(page);
+    return { actions, sheet: sheets.of(actions) };
+  };
   // Only the default visitor's pages are checked for how they load the build.
   const loads =
     input.loading && view === input.view(null) ? startLoading(view, rules, input.loading.address, input.paths) : null;
@@ -177,7 +182,7 @@ export function viewContext(view: View, rules: Rule[], input: CheckInput): ViewC
     elsewhere: rules.filter((rule) => elsewhereOf(rule, view.site).length > 0).map(compileRule),
     shippedTo,
     loading: loads && ((page, look) => loads(page, look, shippedTo(page))),
-    look: (page, settings) => openPage(page, view, store, settings, input, ours(page)),
+    look: (page, settings) => openPage(page, view, store, settings, input, shipped(page)),
     style: (address) => store.style(address),
   };
 }
@@ -187,23 +192,4 @@ export function shipment(rules: Rule[], site: Site): (page: Page) => CompiledAct
   const ready = new Map(rules.flatMap((rule) => compileRule(rule).actions.map((each) => [each.action, each])));
   const delivered = deliver(rules, site);
   return (page) => delivered(page).flatMap(({ action }) => ready.get(action) ?? []);
-}
-
-/** The actions that ship to a page with the sheet that they make: pages with the same actions share one. */
-function sheetsShared(shippedTo: (page: Page) => CompiledAction[]): (page: Page) => Shipped {
-  const known = new Map<CompiledAction, Shipped[]>();
-  return (page) => {
-    const actions = shippedTo(page);
-    const [first] = actions;
-    if (!first) return { actions, sheet: null };
-    const list = known.get(first) ?? [];
-    const same = list.find(
-      (each) =>
-        each.actions.length === actions.length && each.actions.every((action, index) => action === actions[index]),
-    );
-    if (same) return same;
-    const made = { actions, sheet: ourSheet(actions) };
-    known.set(first, [...list.slice(-20), made]);
-    return made;
-  };
 }

@@ -1,7 +1,7 @@
 import type { Action } from '../action/action.js';
-import { BoundedMap } from '../bounded-map.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
 import { compileRule, ourSheet } from '../action/compile.js';
+import { SharedSheets } from '../action/shared-sheets.js';
 import { check, isLate } from '../check/check.js';
 import type { CheckInput } from '../check/input.js';
 import { shipment } from '../check/plan.js';
@@ -74,7 +74,7 @@ class BuildProof {
   private readonly view: View | null;
   private readonly comparison: SheetComparison;
   /** Sheets of ours by the actions or rules in them: pages that get the same share one. */
-  private readonly written = new SharedSheets<CompiledAction>((actions) => ourSheet(actions));
+  private readonly written = new SharedSheets<CompiledAction>(ourSheet);
   private readonly here = new Map<ReadSheet, SharedSheets<OurRule<Owner>>>();
 
   constructor(
@@ -154,27 +154,6 @@ class BuildProof {
     const read = { ...sheet, starts };
     this.sheets.set(build, read);
     return read;
-  }
-}
-
-/** Sheets of ours by what they are made of. */
-class SharedSheets<Part extends object> {
-  private readonly known = new BoundedMap<string, OurSheet<Owner> | null>(2000);
-  private readonly numbers = new Map<Part, number>();
-
-  constructor(private readonly make: (parts: Part[]) => OurSheet<Owner> | null) {}
-
-  of(parts: Part[]): OurSheet<Owner> | null {
-    const key = parts.map((part) => this.numberOf(part)).join(' ');
-    let sheet = this.known.get(key);
-    if (sheet === undefined) this.known.set(key, (sheet = this.make(parts)));
-    return sheet;
-  }
-
-  private numberOf(part: Part): number {
-    const number = this.numbers.get(part) ?? this.numbers.size;
-    this.numbers.set(part, number);
-    return number;
   }
 }
 

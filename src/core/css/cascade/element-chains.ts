@@ -46,7 +46,7 @@ function asksOfSheet(sheet: Pick<Sheet, 'rules'>): SheetAsks {
 let chains = 0;
 export const nextChain = () => ++chains;
 
-/** Maximum number of chains before what is known of them is forgotten. */
+/** Maximum number of chains, and of kilobytes that tell of them, before what is known of them is forgotten. */
 const mostChains = 50_000;
 
 /**
@@ -167,7 +167,10 @@ export class ElementChains {
       if (this.triesAttributes) tell(`[${name.toLowerCase()}`);
     }
     const plain = numberIn(this.tags, tagName) * 2 ** 22 + (classes?.number ?? 0);
-    return text === '' ? plain : -1 - numberIn(this.texts, `${plain} ${text}`);
+    if (text === '') return plain;
+    // Pages may hold style attributes of any length.
+    this.size += text.length >> 10;
+    return -1 - numberIn(this.texts, `${plain} ${text}`);
   }
 
   /** The selectors with a key that need nothing above the element that is not there. */
