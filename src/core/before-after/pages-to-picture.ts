@@ -1,6 +1,6 @@
 import type { Page } from '../page/page.js';
 import type { View } from '../page/view.js';
-import type { ViewSettings } from '../check/opened-page.js';
+import type { ViewSettings } from '../check/input.js';
 import type { CheckInput } from '../check/input.js';
 import { planCheck, settingsFor, viewContext, type ViewContext } from '../check/plan.js';
 import { deliver } from '../target/delivery.js';

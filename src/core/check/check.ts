@@ -160,15 +160,17 @@ function judgeInTime(task: PageTask, input: CheckInput): PageResult {
       cells: task.work.judged.map(({ rule: { rule } }): Cell => ({
         ...{ rule: rule.name, page: path, verdict: 'unjudged', sure: false, dependsOn, actions: [] },
       })),
-      findings: [
-        finding('too-slow', `Selectors took too long on ${path}; its rules were not checked there`, {
-          page: path,
-          hint: "Look for :has() and :not() with long selectors, in the rules and in the page's stylesheets. check --browser has no such limit.",
-        }),
-      ],
+      findings: [tooSlow(task.page)],
     };
   }
 }
+
+/** The finding for a page that took too long. */
+export const tooSlow = ({ path }: Page): Finding =>
+  finding('too-slow', `Selectors took too long on ${path}; its rules were not checked there`, {
+    page: path,
+    hint: "Look for :has() and :not() with long selectors, in the rules and in the page's stylesheets. check --browser has no such limit.",
+  });
 
 const nothingFound = (): PageResult => ({
   ...{ styles: [], cells: [], findings: [], missing: [], uncaptured: [], ofFonts: [], loading: null },

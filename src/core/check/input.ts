@@ -26,6 +26,12 @@ export type CheckStep = 'plan' | 'look up kept results' | 'open pages' | 'judge'
 /** Runs a step of a check, of a page or of all, so that its time can be counted. */
 export type Timed<Step = CheckStep> = <T>(step: Step, page: Page | null, run: () => T) => T;
 
+/** The viewport and state of a page. */
+export interface ViewSettings {
+  viewport: Viewport;
+  state: string | null;
+}
+
 /** Everything that a check needs; a check reads no files itself. */
 export interface CheckInput {
   rules: Rule[];
@@ -61,6 +67,8 @@ export interface CheckInput {
   loading: Loading | null;
   /** What a written build adds to a page, used instead of the rules; for `proveBuild`. */
   delivered?: (page: Page, document: PageDocument) => OurSheet<Owner> | null;
+  /** Whether a page need not be judged at a viewport and in a state; for `proveBuild`. */
+  isKnown?: (page: Page, settings: ViewSettings) => boolean;
   /** Counts where the time goes. Optional. */
   timed?: Timed;
   /** Called with each page that is opened for a verdict, so that other questions need not open it again. */

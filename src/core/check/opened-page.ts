@@ -1,21 +1,14 @@
 import { Cascade, type OurSheet } from '../css/cascade/cascade.js';
-import type { Viewport } from '../css/cascade/media.js';
 import type { PageSheets, SheetStore, SheetUse } from '../css/cascade/page-sheets.js';
 import { Computed } from '../css/value/computed.js';
 import type { PageDocument } from '../page/document.js';
 import type { Page } from '../page/page.js';
 import { applyState } from '../page/state.js';
-import type { CheckInput } from './input.js';
+import type { CheckInput, ViewSettings } from './input.js';
 import type { View } from '../page/view.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
 import { actionKind } from '../action/index.js';
 import type { Load } from '../action/kind.js';
-
-/** The viewport and state of a page. */
-export interface ViewSettings {
-  viewport: Viewport;
-  state: string | null;
-}
 
 /** One open page in a state and at a viewport, with its cascade with and without our build. */
 export interface OpenedPage extends ViewSettings {

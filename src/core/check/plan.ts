@@ -13,8 +13,8 @@ import { ships } from '../rule/status.js';
 import { deliver, reachedPages, rulePages } from '../target/delivery.js';
 import { expectedPages } from './expectations.js';
 import { judgedKeptVisible, type JudgedKeptVisible } from './hidden-elements.js';
-import type { CheckInput } from './input.js';
-import { openPage, type OpenedPage, type Shipped, type ViewSettings } from './opened-page.js';
+import type { CheckInput, ViewSettings } from './input.js';
+import { openPage, type OpenedPage, type Shipped } from './opened-page.js';
 
 /** A rule with the view that it is judged in. */
 export interface Judged {
@@ -60,15 +60,21 @@ export function planCheck(input: CheckInput): Plan {
   const shipping = judged.filter(({ rule }) => ships(rule, input.today));
   const tasks: PageTask[] = [];
   for (const [view, pages] of workOf(shipping, input.expectations, input))
-    tasks.push(...tasksOf(pages, viewContext(view, rulesOf(shipping), input)));
+    tasks.push(...tasksOf(pages, viewContext(view, rulesOf(shipping), input), input));
   return { judged, shipping, findings, tasks };
 }
 
 const rulesOf = (some: Judged[]) => some.map(({ rule }) => rule);
 
-function tasksOf(pages: Map<Page, Map<string, Work>>, context: ViewContext): PageTask[] {
+function tasksOf(
+  pages: Map<Page, Map<string, Work>>,
+  context: ViewContext,
+  { isKnown = () => false }: CheckInput,
+): PageTask[] {
   return [...pages].flatMap(([page, works]) =>
-    [...works.values()].map((work) => ({ page, work, context, look: () => context.look(page, work.settings) })),
+    [...works.values()]
+      .filter(({ settings }) => !isKnown(page, settings))
+      .map((work) => ({ page, work, context, look: () => context.look(page, work.settings) })),
   );
 }
 

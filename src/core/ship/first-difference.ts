@@ -21,12 +21,12 @@ export class SheetComparison {
 
   constructor(
     private readonly store: SheetStore<Owner>,
-    private readonly viewport: Viewport,
+    readonly viewport: Viewport,
   ) {}
 
   /**
-   * The first computed value on a page that differs; null if none does. Compares the elements that either matches, and every
-   * longhand that either names.
+   * The first difference on a page; null if there is none: the same rules apply to each element that either matches, and
+   * every longhand that either names has the same computed value. So each rule has the same verdict by both.
    */
   firstDifference(
     page: Page,
@@ -45,17 +45,19 @@ export class SheetComparison {
     const cascadeOf = (sheet: OurSheet<Owner> | null) =>
       new Cascade(document, sheets, sheet, this.viewport, this.store.styleSets);
     const [before, after] = [cascadeOf(written), cascadeOf(built)];
+    const elements = isWide ? document.elements : [...new Set([...before.reachedElements, ...after.reachedElements])];
     // One cascade after the other: an element keeps the number that it was last given.
-    const [numbers, others] = [before, after].map((cascade) => document.elements.map((each) => cascade.chainOf(each)));
+    const [numbers, others] = [before, after].map((cascade) => elements.map((each) => cascade.chainOf(each)));
     const [one, other] = [new Computed(before), new Computed(after)];
-    const isTouched = (element: Element, pseudo: string) =>
-      isWide || [before, after].some((cascade) => cascade.blocks(element, pseudo).some(({ owner }) => owner !== null));
     if (this.alike.size > mostAlike) this.alike.clear();
-    for (const [index, element] of document.elements.entries()) {
+    for (const [index, element] of elements.entries()) {
       const pair = `${numbers?.[index]} ${others?.[index]}`;
       if (this.alike.has(pair)) continue;
       for (const pseudo of pseudos) {
-        if (!isTouched(element, pseudo)) continue;
+        const [own, others] = [ownersOn(before, element, pseudo), ownersOn(after, element, pseudo)];
+        if (own.length !== others.length || own.some((owner, at) => owner !== others[at]))
+          return `${elementPath(element)}${pseudo} is reached by ${named(others)}, not ${named(own)}`;
+        if (!isWide && own.length === 0) continue;
         for (const name of names) {
           const [wanted, found] = [one, other].map((computed) =>
             withoutAddresses(computed.value(element, pseudo, name)),
@@ -68,3 +70,12 @@ export class SheetComparison {
     return null;
   }
 }
+
+/** The actions of ours that apply to an element, in their order. */
+function ownersOn(cascade: Cascade<Owner>, element: Element, pseudo: string): Owner[] {
+  const owners = cascade.blocks(element, pseudo).map(({ owner }) => owner);
+  return [...new Set(owners)].filter((owner) => owner !== null);
+}
+
+const named = (owners: Owner[]) =>
+  owners.map(({ rule, action }) => `${action.selector} of "${rule.name}"`).join(', ') || 'nothing';

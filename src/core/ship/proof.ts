@@ -2,23 +2,24 @@ import type { Action } from '../action/action.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
 import { compileRule, ourSheet } from '../action/compile.js';
 import { SharedSheets } from '../action/shared-sheets.js';
-import { check, isLate } from '../check/check.js';
-import type { CheckInput } from '../check/input.js';
-import { shipment } from '../check/plan.js';
+import { check, isLate, tooSlow } from '../check/check.js';
+import type { CheckInput, ViewSettings } from '../check/input.js';
+import { settingsFor, shipment, viewFor } from '../check/plan.js';
 import type { Cell } from '../check/verdict.js';
 import type { OurRule, OurSheet } from '../css/cascade/cascade.js';
 import { SheetStore } from '../css/cascade/page-sheets.js';
 import { finding, type Finding } from '../finding.js';
 import { readDocument, type Element, type PageDocument } from '../page/document.js';
 import { elementPath } from '../page/element-path.js';
-import { candidates, compileMatcher, compileTest } from '../page/elements.js';
+import { candidates, compileMatcher, compileTest, TooLate, withinTime } from '../page/elements.js';
 import type { Page, Site } from '../page/page.js';
-import { normalisePath, pathPattern, type PathOptions } from '../page/path.js';
+import type { PathOptions } from '../page/path.js';
 import type { View } from '../page/view.js';
 import type { Rule } from '../rule/rule.js';
 import { reachedPages } from '../target/delivery.js';
 import { SheetComparison } from './first-difference.js';
 import type { ReadBuild, ReadTask } from './read-back.js';
+import { marksOf, setMarks } from './marks.js';
 import { SelectorStarts } from './selector-starts.js';
 import { hasStyleRule } from './stylesheet.js';
 import { actingBy } from './tasks.js';
@@ -43,33 +44,51 @@ const mostListed = 10;
 /**
  * Compares a build that was read back with the check: on each captured page it must give the same verdicts, and
  * nothing of it may match on a page that its rule does not target. `input.rules` are those that ship. Pages on whose
- * `body` no selector of the build begins to match are not opened.
+ * `body` no selector of the build begins to match are not opened. Where the same rules apply to the same elements and
+ * give them the same values, verdicts are the same; in other states, at other viewports and for other visitors the
+ * rules are judged again.
  */
 export function proveBuild(input: CheckInput, cells: Cell[], delivery: Delivery): Proof {
   const proof = new BuildProof(input, delivery);
-  const plain = { results: undefined, hints: null, onOpen: undefined, findings: [], loading: null };
-  const again = check({ ...input, ...plain, delivered: (page, document) => proof.delivered(page, document) });
-  // A page that takes too long tells nothing, the first time or now.
-  const late = new Set([...cells, ...again.cells].filter(isLate).map(({ page }) => page));
-  const inTime = (list: Cell[]) => list.filter(({ page }) => !late.has(page));
-  compareCells(inTime(cells), inTime(again.cells), input.rules, proof.differs);
   const view = input.view(null);
   for (const page of view?.site.pages ?? []) proof.tryPage(page);
-  const slow = again.findings.filter(({ code }) => code === 'too-slow');
-  const findings = [...proof.findings, ...slow];
-  return { cells: inTime(again.cells).length, pages: view?.site.pages.length ?? 0, findings };
+  const again = check({
+    ...{ ...input, results: undefined, hints: null, onOpen: undefined, findings: [], loading: null },
+    delivered: (page, document) => proof.delivered(page, document),
+    isKnown: proof.isKnown,
+  });
+  // A page that takes too long tells nothing, the first time or now.
+  const late = new Set([...cells, ...again.cells].filter(isLate).map(({ page }) => page));
+  for (const { page } of proof.late) if (page !== null) late.add(page);
+  const inTime = (list: Cell[]) => list.filter(({ page }) => !late.has(page));
+  const [known, others] = byWhether(inTime(cells), proof.isKnownCell());
+  compareCells(others, inTime(again.cells), input.rules, proof.differs);
+  const findings = [...proof.findings, ...proof.late, ...again.findings.filter(({ code }) => code === 'too-slow')];
+  return { cells: known.length + inTime(again.cells).length, pages: view?.site.pages.length ?? 0, findings };
+}
+
+/** Those of which something is so, and the others. */
+function byWhether<T>(all: readonly T[], is: (each: T) => boolean): [T[], T[]] {
+  const [those, others]: [T[], T[]] = [[], []];
+  for (const each of all) (is(each) ? those : others).push(each);
+  return [those, others];
 }
 
 /** A stylesheet that was read back, with its rules by how their selectors begin. */
 interface ReadSheet extends OurSheet<Owner> {
   starts: SelectorStarts<OurRule<Owner>>;
+  /** Whether it may reach pages whose `html` and `body` say the same. */
+  reaching: Map<string, boolean>;
 }
 
 class BuildProof {
   readonly findings: Finding[] = [];
+  /** Findings for pages that took too long to compare. */
+  readonly late: Finding[] = [];
   private readonly compiled: CompiledAction[];
   private readonly sheets = new Map<ReadBuild, ReadSheet>();
-  private readonly tried = new Set<Page>();
+  /** Pages on which the build does what the rules do, and those that took too long. */
+  private readonly known = new Set<Page>();
   private readonly shippedTo: ((page: Page) => CompiledAction[]) | null;
   private readonly view: View | null;
   private readonly comparison: SheetComparison;
@@ -86,7 +105,7 @@ class BuildProof {
     this.shippedTo = this.view && shipment(input.rules, this.view.site);
     this.comparison = new SheetComparison(
       new SheetStore(this.view ?? { style: () => null }, input.place),
-      input.viewports[0] ?? { name: 'desktop', width: 1280, height: 800 },
+      settingsFor({ state: null, viewport: null }, input).viewport,
     );
   }
 
@@ -96,50 +115,84 @@ class BuildProof {
     this.findings.push(finding('build-differs', message, { rule: rule?.name, page: page?.path, at: rule?.at, hint }));
   };
 
-  /** What the build adds to a page that is opened for its verdicts; also tries the rest of the build on it. */
+  /** Whether the verdicts of a page at a viewport and in a state follow from what was compared. */
+  isKnown = (page: Page, { state, viewport }: ViewSettings): boolean =>
+    state === null && viewport.name === this.comparison.viewport.name && this.known.has(page);
+
+  /** The same of a rule on a page. */
+  isKnownCell(): (cell: Cell) => boolean {
+    const { input, view } = this;
+    const settings = new Map(
+      input.rules
+        .filter((rule) => viewFor(rule, input, []).view === view)
+        .map((rule) => [rule.name, settingsFor(rule, input)]),
+    );
+    return ({ rule, page: path }) => {
+      const [own, page] = [settings.get(rule), view?.site.byPath.get(path)];
+      return own !== undefined && page !== undefined && this.isKnown(page, own);
+    };
+  }
+
+  /** What the build adds to a page. */
   delivered(page: Page, document: PageDocument): OurSheet<Owner> | null {
     const brought = this.delivery.to(page);
     if (!brought) return null;
-    setMarks(document, page, brought.build);
+    setMarks(document, marksOf(page, brought.build));
     const sheet = this.sheetFor(brought);
     const may = sheet.starts.on(document);
     const known = this.here.get(sheet) ?? new SharedSheets<OurRule<Owner>>((rules) => ({ ...sheet, rules }));
     this.here.set(sheet, known);
-    const here = known.of(sheet.rules.filter((rule) => may.has(rule)));
-    if (!here) return null;
-    const isAsCaptured = this.input.state === null && this.view?.site.byPath.get(page.path) === page;
-    if (isAsCaptured && !this.tried.has(page)) this.compare(page, document, here, brought);
-    return here;
+    return known.of(sheet.rules.filter((rule) => may.has(rule)));
   }
 
-  /** Tries a page without verdicts, if anything in the build can match there. */
+  /** Tries the build on a page as it was captured, if anything in the build can match there. */
   tryPage(page: Page): void {
+    const { view, input } = this;
     const brought = this.delivery.to(page);
-    if (!brought || !this.view || this.tried.has(page)) return;
+    if (!brought || !view) return;
     const sheet = this.sheetFor(brought);
     const isExpected = (this.shippedTo?.(page) ?? []).length > 0;
     if (!isExpected && !isWide(sheet) && !this.mayReach(page, sheet, brought)) return;
-    this.delivered(page, this.view.open(page));
+    const compare = () => this.compare(page, view.open(page), brought);
+    try {
+      if (input.startTime) withinTime(input.startTime(), compare);
+      else compare();
+    } catch (error) {
+      if (!(error instanceof TooLate)) throw error;
+      this.late.push(tooSlow(page));
+      this.known.add(page);
+    }
   }
 
   /** Whether a selector or a task of the build begins to match on the page's `html` and `body`. */
-  private mayReach(page: Page, { starts }: ReadSheet, { build }: Brought): boolean {
-    const outline = outlineOf(page);
-    setMarks(outline, page, build);
-    if (starts.on(outline).size > 0) return true;
-    return build.tasks.some(({ current, scope }) => !current && compileTest(scope)(outline));
+  private mayReach(page: Page, { starts, reaching }: ReadSheet, { build }: Brought): boolean {
+    const marks = marksOf(page, build);
+    const key = JSON.stringify([...page.bodyAttributes, marks]);
+    let may = reaching.get(key);
+    if (may === undefined) {
+      const outline = outlineOf(page);
+      setMarks(outline, marks);
+      may =
+        starts.on(outline).size > 0 ||
+        build.tasks.some(({ current, scope }) => !current && compileTest(scope)(outline));
+      reaching.set(key, may);
+    }
+    return may;
   }
 
-  private compare(page: Page, document: PageDocument, sheet: OurSheet<Owner>, { build, actions }: Brought): void {
+  private compare(page: Page, document: PageDocument, brought: Brought): void {
     const { view, shippedTo, input, differs } = this;
-    if (!view || !shippedTo) return;
-    this.tried.add(page);
+    const { build, actions } = brought;
+    const sheet = this.delivered(page, document);
+    if (!view || !shippedTo || !sheet) return;
+    const before = this.findings.length;
     const shipped = shippedTo(page);
     const expected = new Map(shipped.map((each) => [each, reachOf(each, document)]));
     const difference = this.comparison.firstDifference(page, document, this.written.of(shipped), sheet);
     if (difference !== null) differs(`On ${page.path} ${difference}, as it should be`, undefined, page);
     for (const rule of sheet.rules) reachesNoMore(rule, page, document, this.compiled, expected, differs);
     tasksReachNoMore(build.tasks, actions, page, document, input.rules, view.site, differs);
+    if (this.findings.length === before) this.known.add(page);
   }
 
   private sheetFor({ build, actions }: Brought): ReadSheet {
@@ -151,7 +204,7 @@ class BuildProof {
       if (rule.around.some(({ kind }) => kind === 'scope')) starts.addAlways(rule);
       else for (const { text } of rule.selectors) starts.add(text, rule);
     }
-    const read = { ...sheet, starts };
+    const read = { ...sheet, starts, reaching: new Map<string, boolean>() };
     this.sheets.set(build, read);
     return read;
   }
@@ -191,24 +244,6 @@ function ownedSheet(
     return { ...rule, owner: (action && owners.get(action)) ?? null };
   });
   return { layers, keyframes, registered, makesContainers, rules };
-}
-
-/** Marks `html` as local-needle.js would. */
-function setMarks(document: PageDocument, page: Page, { addresses, queryKeys }: ReadBuild): void {
-  const query = new URLSearchParams(page.path.split('?')[1] ?? '');
-  const path = normalisePath(page.path.replace(/\?.*$/, ''));
-  const names = addresses
-    .filter(
-      (mark) =>
-        mark.queries.every(([key, value]) => query.getAll(key).includes(value)) &&
-        (mark.path === null ||
-          (mark.path.replace(/\?.*$/, '') === path &&
-            (mark.queries.length > 0 || !queryKeys.some((key) => query.has(key))))) &&
-        (mark.pattern === null || pathPattern(mark.pattern)(path)),
-    )
-    .map(({ name }) => name);
-  const html = document.elements.find(({ tagName }) => tagName === 'html');
-  if (names.length > 0) html?.attrs.push({ name: 'data-local-needle', value: names.join(' ') });
 }
 
 function compareCells(before: Cell[], after: Cell[], rules: Rule[], differs: Differs): void {

@@ -115,6 +115,11 @@ export class Cascade<Owner = unknown> {
     return found;
   }
 
+  /** The elements that a rule of ours matches, itself or a pseudo-element of it. */
+  get reachedElements(): Iterable<Element> {
+    return this.ourMatches.keys();
+  }
+
   private keptBy = (chain: number) => (chain < 0 && this.own ? this.own.kept : this.set.kept);
 
   /** The computed values that are known of an element, by pseudo-element and longhand; those of other elements with the same chain are the same. */
