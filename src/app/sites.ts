@@ -1,4 +1,5 @@
 import { resolve } from 'node:path';
+import type { KeptTrees } from '../core/page/flat-tree.js';
 import type { Site } from '../core/page/page.js';
 import type { PageWords } from '../core/page/site-words.js';
 import { ProblemError } from '../core/place.js';
@@ -7,6 +8,7 @@ import { readHar } from '../capture/har.js';
 import { captureFolder, readCapturedSite } from '../capture/capture-store.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { Cache } from '../project/cache.js';
+import { TreeFiles } from '../project/tree-files.js';
 import { chosenSite, type Settings, type SiteSource } from '../project/read-configuration.js';
 import { findProject, loadSettings, requireFolder } from '../project/settings.js';
 import type { SiteCall } from './call.js';
@@ -45,7 +47,8 @@ export function capturedSite(
     directory,
     ['words', source.name, ...(visitor === null ? [] : [visitor])].join('.'),
   );
-  return readers[source.from.kind]({ directory, settings, source, visitor, words });
+  const trees = new TreeFiles(directory, ['trees', source.name, ...(visitor === null ? [] : [visitor])].join('.'));
+  return readers[source.from.kind]({ directory, settings, source, visitor, words, trees });
 }
 
 /** What is read, and for whom. */
@@ -55,20 +58,21 @@ interface Reading {
   source: SiteSource;
   visitor: string | null;
   words: Cache<PageWords>;
+  trees: KeptTrees;
 }
 
 /** Readers of sites, by where the pages come from. */
 const readers: Record<SiteSource['from']['kind'], (reading: Reading) => SiteContent | null> = {
-  address: ({ directory, settings, source: { name, pathOptions }, visitor, words }) =>
-    readCapturedSite(name, captureFolder(directory, name, visitor), pathOptions, settings.forms, words),
+  address: ({ directory, settings, source: { name, pathOptions }, visitor, words, trees }) =>
+    readCapturedSite(name, captureFolder(directory, name, visitor), pathOptions, settings.forms, words, trees),
   har: ({ directory, settings, source: { name, from, pathOptions }, visitor }) =>
     visitor === null ? readHar(name, resolve(directory, from.where), from.where, pathOptions, settings.forms) : null,
-  folder: ({ directory, settings, source: { name, from, pathOptions }, visitor, words }) => {
+  folder: ({ directory, settings, source: { name, from, pathOptions }, visitor, words, trees }) => {
     if (visitor !== null) return null;
     const folder = resolve(directory, from.where);
     requireFolder(folder, from.where);
     const openings = new Cache<KnownFile>(directory, `pages.${name}`);
-    return readFolder(name, folder, from.where, pathOptions, settings.forms, openings, words);
+    return readFolder(name, folder, from.where, pathOptions, settings.forms, openings, words, trees);
   },
 };
 

@@ -23,6 +23,7 @@ import type { KeptInFile } from '../core/check/result-cache.js';
 import type { PageWords } from '../core/page/site-words.js';
 import { CannotBeWritten } from '../disk/system-reason.js';
 import { decodePage, decodeStyle, readStart } from './decode.js';
+import type { KeptTrees } from '../core/page/flat-tree.js';
 import { assembleSite, type SiteContent } from './site-content.js';
 import { CaptureLock, lockName } from './capture-lock.js';
 import {
@@ -321,6 +322,7 @@ export function readCapturedSite(
   pathOptions: PathOptions,
   forms: PageIdForm[] | null,
   keptWords?: KeptInFile<PageWords>,
+  keptTrees?: KeptTrees,
 ): SiteContent | null {
   const capture = readCapture(folder);
   if (!capture) return null;
@@ -365,6 +367,6 @@ export function readCapturedSite(
     file: () => null,
     policy: ({ file }) => byFile.get(file)?.csp ?? null,
     words: ({ file }) => readStart(bytesOf(file), byFile.get(file)?.charset).words,
-    ...{ keptWords, pathOptions, day: capture.header.day ?? null },
+    ...{ keptWords, keptTrees, pathOptions, day: capture.header.day ?? null },
   });
 }

@@ -4,6 +4,7 @@ import { finding, type Finding } from '../core/finding.js';
 import type { KeptInFile } from '../core/check/result-cache.js';
 import type { PageWords } from '../core/page/site-words.js';
 import type { PageIdForm } from '../core/page/page-id.js';
+import type { KeptTrees } from '../core/page/flat-tree.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
 import { folderPath } from '../core/page/view.js';
@@ -59,6 +60,7 @@ export function readFolder(
   forms: PageIdForm[] | null,
   cache?: FileCache,
   keptWords?: KeptInFile<PageWords>,
+  keptTrees?: KeptTrees,
 ): SiteContent {
   // Links to folders are not followed: they may form a cycle or lead out of the folder.
   const files = readdirSync(folder, { recursive: true, withFileTypes: true })
@@ -140,6 +142,7 @@ export function readFolder(
     policy: () => null,
     words: (page) => readStart(readSiteFile(folder, page.file)).words,
     keptWords,
+    keptTrees,
     pathOptions: options,
   });
 }

@@ -1,9 +1,10 @@
 import { dropEarlierBuild } from '../core/page/earlier-build.js';
 import { anyBegin } from '../core/page/build-comments.js';
 import type { Finding } from '../core/finding.js';
-import { readDocument, type PageDocument } from '../core/page/document.js';
+import { documentOf, readDocument, type PageDocument } from '../core/page/document.js';
 import type { PageOpening } from '../core/page/opening.js';
 import { findForms, type FoundForm, type PageIdForm } from '../core/page/page-id.js';
+import { flatten, unflatten, type KeptTrees } from '../core/page/flat-tree.js';
 import { locationOf } from '../core/page/location.js';
 import type { KeptInFile } from '../core/check/result-cache.js';
 import { readWords, SiteWords, type PageWords } from '../core/page/site-words.js';
@@ -59,6 +60,8 @@ export interface CapturedReading {
   words?: (page: Page) => PageWords;
   /** Words that were read in earlier runs, by file and identity. */
   keptWords?: KeptInFile<PageWords>;
+  /** Trees of pages that were parsed in earlier runs, by file and identity. */
+  keptTrees?: KeptTrees;
   pathOptions: PathOptions;
 }
 
@@ -68,7 +71,7 @@ export function assembleSite(
   captured: CapturedPage[],
   given: PageIdForm[] | null,
   findings: Finding[],
-  { pathOptions, words: wordsOf, keptWords, day = null, ...reading }: CapturedReading,
+  { pathOptions, words: wordsOf, keptWords, keptTrees, day = null, ...reading }: CapturedReading,
 ): SiteContent {
   const byPath = new Map<string, CapturedPage>();
   const all = [...findings];
@@ -94,10 +97,27 @@ export function assembleSite(
   const identities = new Map(pages.map(({ path, identity }) => [path, identity]));
   const identity = ({ path }: Page) => identities.get(path) ?? null;
   const open = (page: Page) => {
+    const own = keptTrees ? identity(page) : null;
+    const document = (own !== null && keptDocument(page, own)) || parsed(page, own);
+    return { ...document, location: locationOf(page, document.root, pathOptions) };
+  };
+  const keptDocument = (page: Page, own: string): PageDocument | null => {
+    const flat = keptTrees?.get(page.file, own);
+    if (!flat) return null;
+    try {
+      return documentOf(unflatten(flat), () => reading.html(page));
+    } catch (error) {
+      if (error instanceof RangeError) return null;
+      throw error;
+    }
+  };
+  const parsed = (page: Page, own: string | null): PageDocument => {
     const html = reading.html(page);
     const document = readDocument(html);
     if (html.includes(anyBegin)) dropEarlierBuild(document);
-    return { ...document, location: locationOf(page, document.root, pathOptions) };
+    const flat = own === null ? null : flatten(document);
+    if (flat && own !== null) keptTrees?.set(page.file, own, flat);
+    return document;
   };
   let words: SiteWords | undefined;
   const readWordsOf = (page: Page) => {

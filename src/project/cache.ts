@@ -5,10 +5,10 @@ import { fileURLToPath } from 'node:url';
 import writeFileAtomic from 'write-file-atomic';
 
 /** The folder of caches; it can be deleted at any time. */
-const cacheFolder = '.local-needle';
+export const cacheFolder = '.local-needle';
 
 /** Changes with every build of the program, so that no cache outlives the code that wrote it. */
-const program = (() => {
+export const program = (() => {
   try {
     return String(statSync(fileURLToPath(import.meta.url)).mtimeMs);
   } catch {
@@ -16,7 +16,7 @@ const program = (() => {
   }
 })();
 
-const digest = (text: string) => createHash('sha256').update(text).digest('base64url').slice(0, 22);
+export const digest = (text: string) => createHash('sha256').update(text).digest('base64url').slice(0, 22);
 
 /**
  * Values kept between runs by text keys. Entries that a run does not use are dropped; a damaged file counts as empty.

@@ -1,4 +1,4 @@
-import { appendFileSync, readFileSync, utimesSync, writeFileSync } from 'node:fs';
+import { appendFileSync, readdirSync, readFileSync, rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
 import { identityOf } from '../../src/capture/folder.js';
 import { join } from 'node:path';
 import type { WhyReport } from '../../src/core/explain/explain.js';
@@ -420,5 +420,30 @@ describe('Viewports, accepted verdicts and the cache', () => {
     expect(await verdicts()).toEqual(['overridden', 'overridden', 'overridden']);
     writeFileSync(join(directory, 'rules/a.css'), rules.replace('color: red', 'color: blue'));
     expect(await verdicts()).toEqual(['no-effect', 'no-effect', 'overridden']);
+  });
+
+  test('pages whose trees were kept are judged as those that are parsed, and damaged trees are not used', async () => {
+    const directory = project(rules);
+    const old = new Date(Date.now() - 60_000);
+    for (const file of ['public/index.html', 'public/tickets/index.html']) utimesSync(join(directory, file), old, old);
+    while (identityOf(join(directory, 'public/tickets/index.html')) === null) await new Promise(setImmediate);
+    const trees = join(directory, '.local-needle/trees.live');
+    const judged = async () => {
+      rmSync(join(directory, '.local-needle/check.live.desktop.json'), { force: true });
+      return (await run(directory, ['check', '--format', 'json'])).out;
+    };
+    const parsed = await judged();
+    const files = readdirSync(trees).map((name) => join(trees, name));
+    expect(files).toHaveLength(2);
+    expect(await judged()).toBe(parsed);
+    const [first = '', second = ''] = files;
+    // A kept tree is really used: what is written into it shows.
+    writeFileSync(first, readFileSync(first, 'latin1').replace('card', 'cart'), 'latin1');
+    expect(await judged()).not.toBe(parsed);
+    for (const cut of [3, 40, readFileSync(first).length - 20]) {
+      truncateSync(first, cut);
+      writeFileSync(second, 'nothing of ours');
+      expect(await judged()).toBe(parsed);
+    }
   });
 });

@@ -15,7 +15,7 @@ export interface PageDocument {
   /** The shadow trees that the page declares, by their hosts; their elements are not among the page's. */
   shadows: Map<Element, PageDocument>;
   /** What it was read from; empty for a shadow tree. */
-  source: string;
+  source: () => string;
   /** Whether a state has set pseudo-classes on elements (state.ts). */
   isInState: boolean;
   /** The page's address; null if it is unknown. */
@@ -33,9 +33,13 @@ export interface PageLocation {
 
 /** Parses a page by the HTML Standard. Never throws: browsers accept any HTML. */
 export function readDocument(html: string, withPlaces = false): PageDocument {
-  const root = parseHtml(html, withPlaces ? { sourceCodeLocationInfo: true } : {});
+  return documentOf(parseHtml(html, withPlaces ? { sourceCodeLocationInfo: true } : {}), () => html);
+}
+
+/** The document of a parsed tree. */
+export function documentOf(root: Tree.Document, source: () => string): PageDocument {
   const quirks = root.mode === standard.DOCUMENT_MODE.QUIRKS;
-  return { root, ...elementsOutsideHead(root, quirks), quirks, source: html, isInState: false, location: null };
+  return { root, ...elementsOutsideHead(root, quirks), quirks, source, isInState: false, location: null };
 }
 
 function elementsOutsideHead(root: Tree.Document, quirks: boolean): Pick<PageDocument, 'elements' | 'shadows'> {
@@ -89,8 +93,8 @@ const lineCounters = new WeakMap<PageDocument, (offset: number) => number>();
 
 /** The lines of a page's source on which an element's start tag begins and ends. */
 export function linesOf(document: PageDocument, element: Element): { start: number; end: number } {
-  const count = lineCounters.get(document) ?? lineCounter(document.source);
+  const count = lineCounters.get(document) ?? lineCounter(document.source());
   lineCounters.set(document, count);
-  const { start, end } = startTagOf(element, document.source);
+  const { start, end } = startTagOf(element, document.source());
   return { start: count(start), end: count(end) };
 }

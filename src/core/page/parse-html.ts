@@ -27,6 +27,13 @@ const treeAdapter: typeof defaultTreeAdapter = {
 /** An element with the offset in the source at which it was made: that of the `>` of its start tag, if it has one. */
 type Made = Tree.Element & { madeAt?: number };
 
+/** The offset at which an element was made; 0 if that is not known. */
+export const madeAt = (element: Made): number => element.madeAt ?? 0;
+
+export function setMadeAt(element: Made, offset: number): void {
+  element.madeAt = offset;
+}
+
 /** Parses a document by the HTML Standard. Never throws: browsers accept any HTML. */
 export function parseHtml(
   html: string,
@@ -50,7 +57,7 @@ export function parseHtml(
 
 /** The offsets of the start tag of an element, or of what implied it where it has none. */
 export function startTagOf(element: Tree.Element, html: string): { start: number; end: number } {
-  const end = (element as Made).madeAt ?? 0;
+  const end = madeAt(element);
   const tag = new RegExp(`<${element.tagName.replace(/[^\w-]/g, '\\$&')}(?:[\\s/](?:"[^"]*"|'[^']*'|[^'">])*)?>`, 'iy');
   // An attribute may hold what looks like the tag.
   for (let at = html.lastIndexOf('<', end); at >= 0 && at > end - mostTag; at = html.lastIndexOf('<', at - 1)) {

@@ -43,7 +43,7 @@ export function shadowDocument(tree: Tree.DocumentFragment, quirks: boolean): Pa
     root: tree as unknown as Tree.Document,
     elements,
     quirks,
-    source: '',
+    source: () => '',
     isInState: false,
     location: null,
     shadows: new Map(),
