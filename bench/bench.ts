@@ -9,13 +9,14 @@ import { startDemoServer } from '../demo/server.js';
 import { makePages, makeProject, type Load } from './project.js';
 
 // npm run bench [-- --pages FOLDER] [--sizes 100,1000] [--runs 3] [--write]: times whole processes and prints ratios to what they
-// are measured against. --write puts the table into docs/performance.md.
+// are measured against. --write puts the table into docs/performance.md. --shape only tells what the pages are like.
 const { values: given } = parseArgs({
   options: {
     pages: { type: 'string' },
     sizes: { type: 'string', default: '100,1000,10000' },
     runs: { type: 'string', default: '3' },
     write: { type: 'boolean', default: false },
+    shape: { type: 'boolean', default: false },
   },
 });
 /** Runs of each command; the median counts. */
@@ -64,6 +65,25 @@ function time(args: string[], cwd: string, before: () => void = () => undefined,
     return (performance.now() - start) / 1000;
   });
   return times.sort((a, b) => a - b)[Math.floor(repeats / 2)] ?? NaN;
+}
+
+/** What the pages of a folder are like. */
+function shapeOf(folder: string): string {
+  const pages = readdirSync(folder, { recursive: true, encoding: 'utf8' })
+    .filter((file) => file.endsWith('.html'))
+    .map((file) => readFileSync(join(folder, file), 'latin1'));
+  const sizes = pages.map(({ length }) => length / 1024).sort((a, b) => a - b);
+  const share = (part: number) => `${(sizes[Math.floor(sizes.length * part)] ?? 0).toFixed(0)} KB`;
+  const sum = sizes.reduce((all, size) => all + size, 0);
+  const tags = pages.reduce((all, html) => all + (html.match(/<[a-z]/gi)?.length ?? 0), 0);
+  return [
+    `${pages.length} pages: mean ${(sum / pages.length).toFixed(0)} KB, a tenth up to ${share(0.1)}, half up to ${share(0.5)}`,
+    `nine tenths up to ${share(0.9)}; ${Math.round(tags / pages.length)} tags a page, ${((sum * 1024) / tags).toFixed(0)} bytes a tag`,
+  ].join(', ');
+}
+if (given.shape) {
+  console.log(shapeOf(given.pages ?? makePages(540)));
+  process.exit();
 }
 
 const withoutCache = (cwd: string) => () => rmSync(join(cwd, '.local-needle'), { recursive: true, force: true });

@@ -31,6 +31,18 @@ const parts = [
     `<div class="card card-${n % 9}"><img src="/assets/boat-${n % 7}.jpg" alt="" width="320" height="200"><div class="body"><h3>Island ${n}</h3><p>Sheep, a lighthouse and ${n} puffins.</p><a class="button small" href="/islands/${n}">More</a></div></div>`,
 ];
 
+/** Text as long as it is between the tags of real pages. */
+const prose = (n: number) =>
+  `The boat of ${n % 24}:10 takes bicycles and dogs, but no lorries; from the pier it is ${n % 9} minutes on foot to the village, and the last bus leaves when everybody is off the boat. In winter ask at the harbour office whether there is a crossing at all: when the wind is from the north-east there may be none for days, and tickets are good for the next one.`;
+
+/** The list of contents beside each page. */
+const contents = `<aside class="toc"><ul>${numbers(45)
+  .map(
+    (n) =>
+      `<li class="toc-entry"><a class="internal reference" href="/p/${n % 40}/${n}">Crossing ${n}, all days</a></li>`,
+  )
+  .join('')}</ul></aside>`;
+
 /** A stylesheet as large as those of real sites, with some selectors that look at siblings and positions. */
 const siteSheet = () =>
   [
@@ -50,18 +62,18 @@ const siteSheet = () =>
   ].join('\n');
 
 /** How many parts a page has: some pages are twenty times as long as others, most are short. */
-const partsOf = (index: number) => Math.round(12 * 1.0125 ** ((index * 7919) % 270));
+const partsOf = (index: number) => Math.round(11.5 * 1.014 ** ((index * 7919) % 270));
 
 /**
- * A folder of generated pages: of 5 to 110 KB, half of them below 22 KB, with the demo's template and a stylesheet of more
- * than 800 rules. `partsOn`: how many parts a page has.
+ * A folder of generated pages, in size and number of tags like those of a large manual (docs/performance.md), with the
+ * demo's template and a stylesheet of more than 800 rules. `partsOn`: how many parts a page has.
  */
 export function makePages(pages: number, partsOn = partsOf): string {
   const directory = mkdtempSync(join(tmpdir(), 'needle-bench-pages-'));
   for (let index = 0; index < pages; index++) {
     const model = demoPages[index % demoPages.length] as DemoPage;
-    const content = numbers(partsOn(index)).map((n) =>
-      parts[(index + n * (1 + (index % 3))) % parts.length]?.(n + index),
+    const content = numbers(partsOn(index)).map(
+      (n) => `${parts[(index + n * (1 + (index % 3))) % parts.length]?.(n + index)}<p>${prose(n + index)}</p>`,
     );
     const page: DemoPage = {
       ...model,
@@ -69,7 +81,7 @@ export function makePages(pages: number, partsOn = partsOf): string {
       id: index + 1,
       entry: undefined,
       bodyId: undefined,
-      body: model.body + content.join('\n'),
+      body: model.body + contents + content.join('\n'),
     };
     const file = join(directory, fileOf(page.path));
     mkdirSync(join(file, '..'), { recursive: true });

@@ -12,7 +12,7 @@ const validators = ['matches', 'isLength', 'isURL', 'toString'];
 const withoutUnused = {
   name: 'without what is not used',
   setup(build) {
-    build.onResolve({ filter: /^validator\/(es\/)?lib\/|^libphonenumber-js/ }, ({ path, importer }) => {
+    build.onResolve({ filter: /^validator$|^validator\/(es\/)?lib\/|^libphonenumber-js/ }, ({ path, importer }) => {
       const name = path.split('/').pop().replace(/\.js$/, '');
       if (!/class-validator/.test(importer) || validators.includes(name)) return undefined;
       return { path: name, namespace: 'unused' };
