@@ -85,14 +85,6 @@ visitors:
   member: { cookies: { crew: "\${CREW_COOKIE}" } }
 `;
 
-/** What mends the mistakes in the demo's rules, as the hints of `check` say: a text of a file, and what takes its place. */
-export const demoFixes: [file: string, from: string, to: string][] = [
-  ['rules/menu.css', '\n  .camera {', '\n  .menu .camera {'],
-  ['rules/menu.css', 'pages: body-class(is-entry);', 'pages: body-class(is-entry);\n  important: yes;'],
-  ['rules/site.css', 'nite-boat', 'night-boat'],
-  ['rules/tickets.css', '.promo-feild', '.promo-field'],
-];
-
 /** Writes the rules, pictures and scripts of the demo's project; local-needle.yaml is left to `init`. */
 export function writeDemoProject(directory: string): void {
   mkdirSync(directory, { recursive: true });

@@ -64,10 +64,11 @@ const near = (word: string, known: string[]) => {
 
 /** Options without a value, with an invalid number, or given twice; null if there is no such error. */
 export function valueProblem(args: Record<string, unknown>, options: Record<string, Options>): ProblemError | null {
-  for (const [name, { type, array }] of Object.entries(options)) {
+  for (const [name, { type, array, requiresArg }] of Object.entries(options)) {
     const value = args[name];
     if (!array && Array.isArray(value)) return problem(`--${name} is given more than once`, `Say --${name} once.`);
-    if (type === 'string' && value === '') return problem(`--${name} needs a value`, `Write --${name} VALUE.`);
+    if (type === 'string' && value === '' && requiresArg !== false)
+      return problem(`--${name} needs a value`, `Write --${name} VALUE.`);
     if (type === 'number' && value !== undefined && !Number.isFinite(value))
       return problem(`--${name} takes a number`, `Write --${name} 5, for example.`);
   }

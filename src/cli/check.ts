@@ -5,10 +5,11 @@ import { accept, noLongerHitSince } from '../core/check/accepted.js';
 import { checkAllViewports } from '../core/check/all-viewports.js';
 import { withBrowserVerdicts } from '../core/check/browser-verdicts.js';
 import { check, withFindings } from '../core/check/check.js';
-import type { Level } from '../core/finding.js';
+import { findingCodes, type FindingCode, type Level } from '../core/finding.js';
 import { ProblemError } from '../core/place.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { packageFolder } from '../../demo/site.js';
+import { readForEdit } from '../project/edit.js';
 import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { findProject, loadSettings } from '../project/settings.js';
@@ -63,12 +64,15 @@ function inRepository(directory: string): string {
 
 /** Every report format but text; each is loaded only when it is used. */
 const written: Record<string, (report: CheckReport, directory: string) => string | Promise<string>> = {
-  json: (report) => JSON.stringify(report, null, 2),
+  json: (report) => reportJson(report),
   csv: async (report) => (await import('../report/csv.js')).checkCsv(report),
   sarif: async (report, directory) => {
     const docs = readFileSync(join(packageFolder(), 'docs', 'findings.md'), 'utf8');
     const { checkSarif } = await import('../report/sarif.js');
-    return checkSarif(report, { version: packageJson.version, docs, base: inRepository(directory) });
+    return checkSarif(report, {
+      ...{ version: packageJson.version, docs, base: inRepository(directory) },
+      textOf: (file) => readForEdit(directory, file).text,
+    });
   },
   junit: async (report, directory) => (await import('../report/junit.js')).checkJunit(report, inRepository(directory)),
   html: async (report) => (await import('../report/html.js')).checkHtml(report),
@@ -98,6 +102,12 @@ const options = {
     default: false,
     describe: `Keep these verdicts in ${acceptedName}; later checks report rules that no longer hit`,
   },
+  fix: {
+    type: 'string',
+    requiresArg: false,
+    describe: 'Mend what has one fix that was tried; --fix=CODE only findings of this kind',
+  },
+  'dry-run': { type: 'boolean', default: false, describe: 'With --fix: show the changes and write nothing' },
   profile: { type: 'string', describe: 'Write where the time went to this JSON file, for bug reports' },
   ...lookOptions,
   ...failOn,
@@ -106,6 +116,30 @@ const options = {
 const positionals = {
   rules: { type: 'string', array: true, default: [] as string[], describe: 'Only these rules (default: all)' },
 } as const;
+
+const levelsOf = ({ findings }: CheckReport) => findings.map(({ level }) => level);
+
+/** A report as JSON; what was not tried is left out. */
+const reportJson = (report: CheckReport) =>
+  JSON.stringify(report, (key, value: unknown) => (key === 'proposals' ? undefined : value), 2);
+
+/** What `--fix` asks for. */
+interface Fixing {
+  code: FindingCode | null;
+  isTrial: boolean;
+}
+
+/** Reads `--fix`, whose value is the code of a finding; another word after it is a rule. Throws ProblemError. */
+function withFixing(args: CheckArguments): { args: CheckArguments; fixing: Fixing | null } {
+  const { fix: word } = args;
+  if (word === undefined) {
+    if (!args['dry-run']) return { args, fixing: null };
+    throw new ProblemError([{ message: '--dry-run belongs to --fix', hint: 'local-needle check --fix --dry-run' }]);
+  }
+  const code = word in findingCodes ? (word as FindingCode) : null;
+  const rules = code === null && word !== '' ? [word, ...args.rules] : args.rules;
+  return { args: { ...args, rules }, fixing: { code, isTrial: args['dry-run'] } };
+}
 
 type CheckArguments = ArgumentsOf<typeof positionals, typeof options>;
 
@@ -120,15 +154,18 @@ export const command = defineCommand<CheckArguments>({
     ['$0 check --state scrolled', 'pages as they look when scrolled'],
     ['$0 check --all-viewports', 'where a narrow screen differs'],
     ['$0 check --browser', 'scripts run, in Chromium'],
+    ['$0 check --fix --dry-run', 'what can be mended, as a diff'],
     ['$0 check --profile profile.json', 'where the time went'],
     ['$0 check --format html --out report.html', 'a page to search and send'],
   ],
-  async run(args, { out, log }) {
+  async run(given, { out, log }) {
+    const { args, fixing } = withFixing(given);
     const together = (['watch', 'all-viewports', 'browser'] as const).filter((name) => args[name]);
-    if (together.length > 1 || (args.watch && args.accept))
+    const others = [...(args.accept ? ['accept'] : []), ...(fixing ? ['fix'] : [])];
+    if (together.length > 1 || (args.watch && args.accept) || (fixing && together.length + others.length > 1))
       throw new ProblemError([
         {
-          message: `--${[...together, ...(args.accept ? ['accept'] : [])].join(' and --')} cannot be combined`,
+          message: `--${[...together, ...others].join(' and --')} cannot be combined`,
           hint: 'Use one of them at a time.',
         },
       ]);
@@ -144,7 +181,7 @@ export const command = defineCommand<CheckArguments>({
     const isNarrowed = args.rules.length > 0 || args.page !== undefined;
     const shown = (report: CheckReport) =>
       args.format === 'json'
-        ? JSON.stringify(report, null, 2)
+        ? reportJson(report)
         : checkText(report, style, { quiet: args.quiet, narrowed: isNarrowed });
     if (args.watch && (args.out !== undefined || !['text', 'json'].includes(args.format)))
       throw new ProblemError([
@@ -153,13 +190,16 @@ export const command = defineCommand<CheckArguments>({
           hint: 'Remove --watch, or --out and --format.',
         },
       ]);
-    const withLost = ({ project, source, input, content, keep }: OpenedCheck, plain: CheckReport) => {
+    const narrowingOf = ({ project, source, content }: OpenedCheck) => ({
+      rules: args.rules.map((name) => ruleNamed(name, project.rules).name),
+      pages: (args.page ?? []).map((path) => pageAt(path, content.site, source.pathOptions).path),
+    });
+    const withLost = (opened: OpenedCheck, plain: CheckReport) => {
+      const { project, input, keep } = opened;
       keep();
-      const pages = (args.page ?? []).map((path) => pageAt(path, content.site, source.pathOptions).path);
-      const narrowing = { rules: args.rules.map((name) => ruleNamed(name, project.rules).name), pages };
       const accepted = args.accept ? null : readAccepted(project.directory);
       const lost = accepted ? noLongerHitSince(accepted, plain, input.viewports[0]?.name ?? '') : [];
-      return narrowed(withFindings(plain, lost), narrowing);
+      return narrowed(withFindings(plain, lost), narrowingOf(opened));
     };
     if (args.watch) {
       const { watchAndCheck } = await import('./watch.js');
@@ -182,8 +222,34 @@ export const command = defineCommand<CheckArguments>({
       const { inBrowser } = await import('../app/browser.js');
       report = withBrowserVerdicts(report, await inBrowser(read, log));
     }
+    let fixes = '';
+    if (fixing) {
+      const { Fixer } = await import('../app/fixes.js');
+      const { diffText, fixesText } = await import('../report/fixes.js');
+      const fixer = new Fixer(read);
+      const isText = args.format === 'text';
+      if (fixing.isTrial && !isText) report = fixer.withFixes(plain, report);
+      else {
+        const plan = fixer.plan(plain, fixing.code, narrowingOf(read));
+        if (!fixing.isTrial) {
+          fixer.write(plan);
+          report = plan.report;
+        }
+        fixes = [diffText(plan, style), fixesText(plan, style, fixing.isTrial)]
+          .filter((part) => part !== '')
+          .join('\n\n');
+        if (!isText) log(fixes);
+      }
+    }
+    if (fixes !== '' && args.format === 'text') {
+      out(fixing?.isTrial ? fixes : `${fixes}\n`);
+      if (fixing?.isTrial) return statusFor(levelsOf(report), args['fail-on']);
+    }
     const inForm = await (written[args.format]?.(report, read.project.directory) ??
-      checkText(report, args.out === undefined ? style : plainStyle, { quiet: args.quiet, narrowed: isNarrowed }));
+      checkText(report, args.out === undefined ? style : plainStyle, {
+        quiet: args.quiet || fixing !== null,
+        narrowed: isNarrowed,
+      }));
     if (args.out === undefined) out(inForm.replace(/\r?\n$/, ''));
     else {
       const text = inForm.endsWith('\n') ? inForm : `${inForm}\n`;
@@ -214,9 +280,6 @@ export const command = defineCommand<CheckArguments>({
       );
       return status.input;
     }
-    return statusFor(
-      report.findings.map(({ level }) => level),
-      args['fail-on'],
-    );
+    return statusFor(levelsOf(report), args['fail-on']);
   },
 });

@@ -1,16 +1,14 @@
-import { appendFileSync, existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { appendFileSync, existsSync, mkdtempSync, readdirSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { startDemoServer, type DemoServer } from '../../demo/server.js';
-import { demoFixes, demoSettings, writeDemoProject, type Copy } from '../../demo/site.js';
+import { demoSettings, writeDemoProject, type Copy } from '../../demo/site.js';
 import { ProblemError } from '../core/place.js';
 import { styleFor } from '../report/text.js';
 import { defineCommand, type ArgumentsOf, status } from './command.js';
 
 interface Step {
   why: string;
-  /** Changes to rule files before the command: each text is replaced. */
-  fixes?: [file: string, from: string, to: string][];
   command: string[];
   /** Without what goes to stderr. */
   quiet?: boolean;
@@ -31,7 +29,10 @@ const steps = (live: string, staging: string): Step[] => [
     why: 'Why a rule has no effect: what overrides it, and the smallest change that wins',
     command: ['why', 'camera-colour', '/harbours/skerry'],
   },
-  { why: 'Mend the four mistakes as the hints say', fixes: demoFixes, command: ['check', '--quiet'] },
+  {
+    why: 'Mend the four mistakes: each change is tried on all pages before it is written',
+    command: ['check', '--fix', 'calm-footer', 'camera-colour', 'promo-once', 'route-colours'],
+  },
   { why: 'Do the rules also work on staging, where the IDs differ?', command: ['compare', 'live', 'staging'] },
   {
     why: 'Build one stylesheet and one script, read them back and compare them with the check',
@@ -83,12 +84,8 @@ export const command = defineCommand<DemoArguments>({
     const before = process.cwd();
     process.chdir(directory);
     try {
-      for (const { why, fixes = [], command: words, quiet } of steps(servers[0].address, servers[1].address)) {
+      for (const { why, command: words, quiet } of steps(servers[0].address, servers[1].address)) {
         if (why) output.out(colour.dim(`# ${why}`));
-        for (const [file, from, to] of fixes) {
-          writeFileSync(file, readFileSync(file, 'utf8').replace(from, to));
-          output.out(colour.dim(`#   ${file}: ${from.trim()} → ${to.trim().replace(/\s+/g, ' ')}`));
-        }
         output.out(colour.bold(`$ local-needle ${words.join(' ')}`));
         // One stream, so that findings are below the command that made them.
         await runLine(words, { out: output.out, log: quiet ? () => undefined : output.out });

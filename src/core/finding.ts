@@ -1,3 +1,5 @@
+import type { Fix } from './fix/fixes.js';
+import type { Proposal } from './fix/proposal.js';
 import type { Place } from './place.js';
 
 /** What a finding is: errors and warnings are to be fixed or accepted; a note is only to be known. */
@@ -79,13 +81,24 @@ export interface Finding {
   at: Place | null;
   message: string;
   hint: string | null;
+  /** What may mend it; the fixes are those of them that were tried (fix/fixes.ts). Not in reports. */
+  proposals?: Proposal[];
+  /** Its fixes, likeliest first, where they were asked for. */
+  fixes?: Fix[];
 }
 
 /** Makes a finding; its level comes from the table. */
 export function finding(
   code: FindingCode,
   message: string,
-  more: { rule?: string; page?: string; address?: string; at?: Place | null; hint?: string | null } = {},
+  more: {
+    rule?: string;
+    page?: string;
+    address?: string;
+    at?: Place | null;
+    hint?: string | null;
+    proposals?: Proposal[];
+  } = {},
 ): Finding {
   return {
     code,
@@ -96,6 +109,7 @@ export function finding(
     message,
     hint: more.hint ?? null,
     ...(more.address === undefined ? {} : { address: more.address }),
+    ...(more.proposals?.length ? { proposals: more.proposals } : {}),
   };
 }
 

@@ -27,8 +27,16 @@ export interface Project {
   problems: Problem[];
 }
 
+/** How a project is read. */
+export interface Reading {
+  /** Whether files with problems are left out, if others are sound. */
+  tolerant?: boolean;
+  /** Texts that stand for those of rule files, by their path in the project. */
+  texts?: ReadonlyMap<string, string>;
+}
+
 /** Reads a project. Throws ProblemError with all problems of all files. */
-export function loadProject(directory: string, tolerant = false): Project {
+export function loadProject(directory: string, { tolerant = false, texts: given }: Reading = {}): Project {
   const root = realpathSync(directory);
   const settings = loadSettings(root);
   const files = globSync(settings.rules, {
@@ -52,7 +60,7 @@ export function loadProject(directory: string, tolerant = false): Project {
     .sort((a, b) => (a.path < b.path ? -1 : 1))
     .map(({ file, path }) => {
       try {
-        const text = readProjectText(root, file);
+        const text = given?.get(path) ?? readProjectText(root, file);
         return {
           path,
           text,

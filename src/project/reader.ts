@@ -9,6 +9,8 @@ import { parseCondition, type Condition } from '../core/target/condition.js';
 import { urlsOf } from '../core/css/urls.js';
 import type { Expectation, KeptVisible } from '../core/rule/keep-visible-and-expect.js';
 import type { FileUse } from '../core/action/action.js';
+import { mendDeclaration } from '../core/fix/declaration-mend.js';
+import { replacing, type Proposal } from '../core/fix/proposal.js';
 import { valueOffset, type ActionReader, type Descriptors } from '../core/action/reading.js';
 import type { Rule } from '../core/rule/rule.js';
 import { ExpectDescriptors, RuleDescriptors } from './configuration.js';
@@ -133,13 +135,14 @@ export class Reader implements ActionReader {
     node: ChildNode,
     offset: number,
     message: string,
-    more: { hint?: string; at?: Place } = {},
+    more: { hint?: string; at?: Place; proposals?: Proposal[] } = {},
   ): void {
     this.result.findings.push(
       finding(code, message, {
         rule: this.rule?.name,
         at: more.at ?? this.place(node, offset),
         hint: more.hint || null,
+        proposals: more.proposals,
       }),
     );
   }
@@ -198,12 +201,20 @@ export class Reader implements ActionReader {
   isTaken(node: Declaration, selectors: Selector[] = []): boolean {
     const pseudos = selectors.map(({ text }) => (text.includes(':') ? selectorParts(text).pseudo : ''));
     const [pseudo] = pseudos;
-    const fault =
-      pseudo !== undefined && pseudos.every((each) => ignoresIn(each, node.prop))
-        ? { message: `"${node.prop}" does nothing in ${pseudo}`, hint: 'Set it on the element itself.' }
-        : declarationFault(node.prop, node.value);
-    if (fault) this.found('invalid-css', node, 0, `${fault.message}, so browsers ignore it`, { hint: fault.hint });
-    return fault === null;
+    const ignored = pseudo !== undefined && pseudos.every((each) => ignoresIn(each, node.prop));
+    const fault = ignored
+      ? { message: `"${node.prop}" does nothing in ${pseudo}`, hint: 'Set it on the element itself.' }
+      : declarationFault(node.prop, node.value);
+    if (fault === null) return true;
+    const mended = ignored ? null : mendDeclaration(node.prop, node.value);
+    const [from, to] = mended?.name === node.prop ? [node.value, mended.value] : [node.prop, mended?.name ?? ''];
+    this.found('invalid-css', node, 0, `${fault.message}, so browsers ignore it`, {
+      hint: mended ? `Did you mean ${to}?` : fault.hint,
+      ...(mended
+        ? { proposals: [replacing(this.place(node, from === node.prop ? 0 : valueOffset(node)), from, to)] }
+        : {}),
+    });
+    return false;
   }
 
   /** Reads the descriptors of a block that takes only those. */

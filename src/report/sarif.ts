@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import { explainedBy, findingCodes, type Finding, type FindingCode } from '../core/finding.js';
+import type { Fix } from '../core/fix/fixes.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { explanationOf } from './explanation.js';
 
@@ -10,10 +11,12 @@ export interface FileContext {
   docs: string;
   /** The folder of the project in its repository, with a slash at its end; empty where they are the same. */
   base: string;
+  /** The text of a file of the project, for the lines of its edits. */
+  textOf: (file: string) => string;
 }
 
 /** The findings of a check as SARIF 2.1.0, so that code review shows each on the line of its rule. */
-export function checkSarif(report: CheckReport, { version, docs, base }: FileContext): string {
+export function checkSarif(report: CheckReport, { version, docs, base, textOf }: FileContext): string {
   const codes = [...new Set(report.findings.map(({ code }) => code))].sort();
   const log = {
     $schema: 'https://json.schemastore.org/sarif-2.1.0.json',
@@ -34,7 +37,7 @@ export function checkSarif(report: CheckReport, { version, docs, base }: FileCon
         },
         columnKind: 'utf16CodeUnits',
         results: report.findings.map((each, index, all) =>
-          resultOf(each, codes.indexOf(each.code), base, fingerprint(each, all.slice(0, index))),
+          resultOf(each, codes.indexOf(each.code), { base, textOf }, fingerprint(each, all.slice(0, index))),
         ),
       },
     ],
@@ -57,9 +60,9 @@ function fingerprint(each: Finding, before: Finding[]): string {
 }
 
 function resultOf(
-  { code, level, rule, page, at, message, hint }: Finding,
+  { code, level, rule, page, at, message, hint, fixes }: Finding,
   ruleIndex: number,
-  base: string,
+  { base, textOf }: Pick<FileContext, 'base' | 'textOf'>,
   identity: string,
 ) {
   const text = `${message.replace(/\.?$/, '.')}${hint ? ` ${hint}` : ''}`;
@@ -73,14 +76,48 @@ function resultOf(
           locations: [
             {
               physicalLocation: {
-                artifactLocation: { uri: (base + at.file).split('/').map(encodeURIComponent).join('/') },
+                artifactLocation: { uri: uriOf(base + at.file) },
                 region: { startLine: at.line, startColumn: at.column },
               },
             },
           ],
         }
       : {}),
+    ...(fixes ? { fixes: fixes.map((fix) => fixOf(fix, { base, textOf })) } : {}),
     partialFingerprints: { 'localNeedle/v1': identity },
     properties: { ...(rule === null ? {} : { rule }), ...(page === null ? {} : { page }) },
   };
+}
+
+const uriOf = (file: string) => file.split('/').map(encodeURIComponent).join('/');
+
+/** A fix with its edits by file (SARIF 2.1.0, 3.55). */
+function fixOf({ title, edits }: Fix, { base, textOf }: Pick<FileContext, 'base' | 'textOf'>) {
+  const files = [...new Set(edits.map(({ file }) => file))];
+  return {
+    description: { text: title },
+    artifactChanges: files.map((file) => ({
+      artifactLocation: { uri: uriOf(base + file) },
+      replacements: edits
+        .filter((edit) => edit.file === file)
+        .map(({ start, end, newText }) => {
+          const [from, to] = [start, end].map((offset) => positionIn(textOf(file), offset));
+          return {
+            deletedRegion: {
+              startLine: from?.line,
+              startColumn: from?.column,
+              endLine: to?.line,
+              endColumn: to?.column,
+            },
+            insertedContent: { text: newText },
+          };
+        }),
+    })),
+  };
+}
+
+/** Line and column of an offset, counted from 1. */
+function positionIn(text: string, offset: number): { line: number; column: number } {
+  const before = text.slice(0, offset);
+  return { line: before.split('\n').length, column: offset - before.lastIndexOf('\n') };
 }

@@ -5,7 +5,8 @@ import { judgedByPairs, type Judgement } from '../action/judgement.js';
 import { placeOfWinner } from '../action/pair.js';
 import { selectorParts, withoutStates } from '../css/selector.js';
 import { finding, type Finding } from '../finding.js';
-import { winningChange } from '../fix/winning-change.js';
+import { adding, replacing, type Proposal } from '../fix/proposal.js';
+import { winningChange, type WinningChange } from '../fix/winning-change.js';
 import type { Element, PageDocument } from '../page/document.js';
 import { compileMatcher } from '../page/elements.js';
 import { pageAddress } from '../page/view.js';
@@ -166,14 +167,30 @@ function verdictFinding(
       ? `${selector} does not show on ${page}${share}`
       : `${selector} loses ${first.property} on ${page}${share}`;
   const isAccepted = rule.allow.some(({ code }) => code === verdict);
+  const change = pair && !isAccepted ? winningChange(pair, look) : null;
   return [
     finding(verdict, `${said}: ${reasonText(first.by)}`, {
       rule: rule.name,
       page,
       at: worst.action.at,
-      hint: pair && !isAccepted ? (winningChange(pair, look)?.text ?? null) : null,
+      hint: change?.text ?? null,
+      proposals: change && pair ? changing(change, worst.action, rule, pair.ours.block.selector) : undefined,
     }),
   ];
+}
+
+/** A change that wins, as one to the rule's file; `important: yes` too where another selector is meant to. */
+function changing(
+  { selector, important }: WinningChange,
+  { at }: Action,
+  { at: ruleAt }: CompiledRule['rule'],
+  own: string,
+): Proposal[] {
+  const whole = adding(ruleAt, 'important: yes', 1);
+  if (selector === undefined) return important ? [whole] : [];
+  const other = replacing(at, own, selector);
+  if (!important) return [other, whole];
+  return [{ ...other, title: `${other.title}, with important: yes`, changes: [...other.changes, ...whole.changes] }];
 }
 
 function noEffectFinding(

@@ -1,5 +1,6 @@
 import { finding, type Finding } from '../finding.js';
 import type { Page, Site } from '../page/page.js';
+import { adding, replacing, type Proposal } from '../fix/proposal.js';
 import { isPart } from '../page/page-id.js';
 import type { Place } from '../place.js';
 import type { Rule } from '../rule/rule.js';
@@ -46,6 +47,7 @@ export function targetFindings(
               {
                 ...about,
                 hint: `Add visitor: ${first.name}; to check the rule on these pages.`,
+                proposals: [adding(rule.at, `visitor: ${first.name}`)],
               },
             ),
           ];
@@ -60,7 +62,10 @@ export function targetFindings(
       }
       if (picked.size === 0)
         return [
-          finding('missing-page', `${text} matches no page of ${site.name}`, { ...about, hint: nearHint(terms, site) }),
+          finding('missing-page', `${text} matches no page of ${site.name}`, {
+            ...about,
+            ...nearHint(terms, site, about.at),
+          }),
         ];
       if (narrowing.has(condition) && pages.size > 0 && ![...picked].some((page) => pages.has(page)))
         return [
@@ -81,6 +86,7 @@ export function targetFindings(
         finding('page-count', `${text} matches ${picked.size} pages, not one: ${firstPaths(picked)}`, {
           ...about,
           hint: `If that is intended, write page-count: ${pages.size};`,
+          proposals: [adding(rule.at, `page-count: ${pages.size}`)],
         }),
       ];
     }),
@@ -95,6 +101,7 @@ export function targetFindings(
           rule: rule.name,
           at: rule.pageCount.at,
           hint: `Change its conditions, or write page-count: ${pages.size};`,
+          proposals: [replacing(rule.pageCount.at, String(rule.pageCount.pages), String(pages.size))],
         },
       ),
     );
@@ -116,12 +123,15 @@ const firstPaths = (pages: ReadonlySet<Page>) =>
     .map(({ path }) => path)
     .join(', ')}${pages.size > 3 ? ', …' : ''}`;
 
-function nearHint(terms: Term[], site: Site): string | null {
+function nearHint(terms: Term[], site: Site, at: Place): { hint: string; proposals: Proposal[] } | null {
   for (const term of terms) {
     const near = termKind(term).near(term, site, indexOf(site));
     if (near) {
       const extension = 'path' in term ? extensionHint(term.path, near.page) : '';
-      return `${near.text} matches ${near.page.path}.${extension}${near.more ?? ''}`;
+      return {
+        hint: `${near.text} matches ${near.page.path}.${extension}${near.more ?? ''}`,
+        proposals: [replacing(at, term.text, near.text)],
+      };
     }
   }
   return null;

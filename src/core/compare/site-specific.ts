@@ -1,5 +1,7 @@
 import { expressionFor, type Expression } from '../target/expression.js';
+import { replacing, type Proposal } from '../fix/proposal.js';
 import type { Page, Site } from '../page/page.js';
+import type { Place } from '../place.js';
 import { parseCondition, type Term } from '../target/condition.js';
 import type { Rule } from '../rule/rule.js';
 import { allConditions } from '../target/delivery.js';
@@ -21,14 +23,15 @@ export function weakHandles(rule: Rule, site: Site, others: Site[]): Finding[] {
         const there = [...alternativePages(terms, other)];
         if (here.length === 0 || samePages(here, there, site, other, terms)) continue;
         const text = terms.map((term) => term.text).join(' ');
+        const at = condition.placeAt?.(terms[0]?.offset ?? 0) ?? rule.at;
         findings.push(
           finding(
             'site-specific-id',
             `${text} matches ${named(here)} on ${site.name}, and ${there.length === 0 ? 'no page' : named(there)} on ${other.name}`,
             {
               rule: rule.name,
-              at: condition.placeAt?.(terms[0]?.offset ?? 0) ?? rule.at,
-              hint: holdsOnBoth(here, site, other, text, there),
+              at,
+              ...holdsOnBoth(here, site, other, { text, there, at }),
             },
           ),
         );
@@ -67,11 +70,18 @@ export function meansTheSame({ pages, except }: Expression, here: Page[], other:
 }
 
 /** A condition that picks the same pages on both sites: by path where their paths are the same, else one for each site. */
-export function holdsOnBoth(here: Page[], site: Site, other: Site, text: string, there: Page[]): string | null {
+function holdsOnBoth(
+  here: Page[],
+  site: Site,
+  other: Site,
+  { text, there, at }: { text: string; there: Page[]; at: Place },
+): { hint: string; proposals: Proposal[] } | null {
   const byPath = expressionFor(here, site, 'path');
   const onOther = here.flatMap(({ path }) => other.byPath.get(path) ?? []);
   if (byPath && byPath.except === null && onOther.length > 0 && meansTheSame(byPath, here, other))
-    return `pages: ${byPath.pages}; works on both.`;
+    return { hint: `pages: ${byPath.pages}; works on both.`, proposals: [replacing(at, text, byPath.pages)] };
   const otherText = expressionFor(there, other)?.pages;
-  return otherText ? `site(${site.name}) ${text}, site(${other.name}) ${otherText} works on both.` : null;
+  if (!otherText) return null;
+  const both = `site(${site.name}) ${text}, site(${other.name}) ${otherText}`;
+  return { hint: `${both} works on both.`, proposals: [replacing(at, text, both)] };
 }

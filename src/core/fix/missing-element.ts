@@ -12,6 +12,7 @@ import { applyState } from '../page/state.js';
 import type { View } from '../page/view.js';
 import type { Rule } from '../rule/rule.js';
 import { nearMisses } from './near-selector.js';
+import { adding, replacing, type Proposal } from './proposal.js';
 
 /** An action whose element is missing on a page that its rule targets. */
 export interface MissingElement {
@@ -26,6 +27,7 @@ export interface MissingElement {
 export interface Hint {
   text: string | null;
   selector: string | null;
+  proposals?: Proposal[];
   /** What was wrong with the selector, as ` (typo)`; empty if that is not known. */
   why: string;
 }
@@ -64,12 +66,16 @@ export function missingElements(missing: MissingElement[], input: CheckInput): F
         page: each.page.path,
         at: each.action.at,
         hint: hint?.text ?? null,
+        proposals: hint?.proposals,
       });
     });
   });
 }
 
 const noHint: Hint = { text: null, selector: null, why: '' };
+
+const said = (text: string | null, proposals?: Proposal[]): Hint | null =>
+  text === null ? null : { text, selector: null, why: '', ...(proposals ? { proposals } : {}) };
 
 /** Searches fixes for missing elements; keeps the last opened page. */
 class HintSearch {
@@ -106,31 +112,40 @@ class HintSearch {
             text: `${selector} matches ${elements} there${why}.`,
             selector,
             why,
+            proposals: [this.replacement(missing, selector)],
           };
     });
   }
 
   private nearHint(missing: MissingElement, element: string): Hint {
-    const [near] = nearMisses(element, this.open(missing));
+    const all = nearMisses(element, this.open(missing));
+    const [near] = all;
     if (!near) return noHint;
     const { selector, elements } = near;
     const why = near.why ? ` (${near.why})` : '';
+    const likeliest = all.filter(({ cost }) => cost === near.cost);
     return {
       selector,
       why,
       text: `${selector} matches ${elements} there${why}.`,
+      proposals: likeliest.map((each) => this.replacement(missing, each.selector)),
     };
+  }
+
+  private replacement({ action: { at, selectors } }: MissingElement, by: string): Proposal {
+    return replacing(at, selectorParts(selectors[0]?.text ?? '').element, by);
   }
 
   private hintElsewhere(missing: MissingElement, element: string): Hint {
     const match = compileMatcher(element);
-    const text =
-      this.inShadowTree(match, missing) ??
+    return (
+      said(this.inShadowTree(match, missing)) ??
       this.inAnotherState(match, missing) ??
       this.forAnotherVisitor(match, missing) ??
       this.otherAlternative(missing) ??
-      this.onAnotherPage(match, element, missing);
-    return { text, selector: null, why: '' };
+      said(this.onAnotherPage(match, element, missing)) ??
+      noHint
+    );
   }
 
   /** The parts that the elements of a selector have, where the one that it names is not among them. */
@@ -151,38 +166,47 @@ class HintSearch {
     return host ? `It is in the shadow tree of <${host.tagName}>, which the selectors of a page do not reach.` : null;
   }
 
-  private inAnotherState(match: Matcher, { page, view, state }: MissingElement): string | null {
+  private inAnotherState(match: Matcher, { rule, page, view, state }: MissingElement): Hint | null {
     for (const [name, change] of Object.entries(this.input.states)) {
       if (name === state) continue;
       const document = view.open(page);
       applyState(document, change);
-      if (match(document).length > 0) return `It matches in the state ${name}. Add state: ${name}; to the rule.`;
+      if (match(document).length > 0)
+        return said(`It matches in the state ${name}. Add state: ${name}; to the rule.`, [
+          adding(rule.at, `state: ${name}`),
+        ]);
     }
     return null;
   }
 
-  private forAnotherVisitor(match: Matcher, { page, view }: MissingElement): string | null {
+  private forAnotherVisitor(match: Matcher, { rule, page, view }: MissingElement): Hint | null {
     for (const name of this.input.visitors) {
       const other = name === this.input.visitor ? null : this.input.view(name);
       // A hint must not rest on the older of two captures.
       const isOlder = other?.day && view.day ? other.day < view.day : false;
       const same = other && other !== view && !isOlder ? other.site.byPath.get(page.path) : undefined;
       if (other && same && match(other.open(same)).length > 0)
-        return `It exists for the visitor ${name}. Add visitor: ${name}; to the rule.`;
+        return said(`It exists for the visitor ${name}. Add visitor: ${name}; to the rule.`, [
+          adding(rule.at, `visitor: ${name}`),
+        ]);
     }
     return null;
   }
 
   /** If a rule lists alternatives and another one matches, they should be one selector. */
-  private otherAlternative(missing: MissingElement): string | null {
+  private otherAlternative(missing: MissingElement): Hint | null {
     const { rule, action } = missing;
     const others = rule.actions.filter(
       (other) => other !== action && other.kind === action.kind && other.at.line === action.at.line,
     );
     const matching = others.find((other) => (compiledAction(rule, other).match?.(this.open(missing)) ?? []).length > 0);
-    return matching
-      ? `${matching.selector} in the same list matches; :is(${matching.selector}, ${action.selector}) matches whichever exists.`
-      : null;
+    if (!matching) return null;
+    const list = rule.actions.filter((each) => each === action || each === matching);
+    const written = list.map(({ selector }) => selector).join(', ');
+    return said(
+      `${matching.selector} in the same list matches; :is(${matching.selector}, ${action.selector}) matches whichever exists.`,
+      [replacing(list[0]?.at ?? action.at, written, `:is(${written})`)],
+    );
   }
 
   private onAnotherPage(match: Matcher, element: string, { page, view }: MissingElement): string | null {

@@ -10,6 +10,8 @@ export interface NearMiss {
   selector: string;
   elements: number;
   why: string;
+  /** The lower, the likelier. */
+  cost: number;
 }
 
 /** A changed selector; the lower the cost, the likelier the mistake. */
@@ -65,12 +67,12 @@ function matcherOn(document: PageDocument): Matches {
 
 function tryAll(changes: Change[], matches: Matches, tried: Set<string>): NearMiss[] {
   const found: NearMiss[] = [];
-  for (const { compounds, why } of [...changes].sort((a, b) => a.cost - b.cost)) {
+  for (const { compounds, why, cost } of [...changes].sort((a, b) => a.cost - b.cost)) {
     const selector = putTogether(compounds);
     if (tried.has(selector) || tried.size > mostTries) continue;
     tried.add(selector);
     const elements = matches(selector).length;
-    if (elements > 0) found.push({ selector, elements, why });
+    if (elements > 0) found.push({ selector, elements, why, cost });
     if (found.length >= 5) break;
   }
   return found;

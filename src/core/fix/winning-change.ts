@@ -12,6 +12,9 @@ import type { Pair } from '../action/pair.js';
 export interface WinningChange {
   kind: 'selector' | 'important' | 'order' | 'none';
   text: string;
+  /** What it takes: another selector, `important: yes`, or both. */
+  selector?: string;
+  important?: boolean;
 }
 
 /** The smallest change with which a lost pair would win: a more specific selector, then `important: yes`. Null: ours wins already. */
@@ -29,18 +32,19 @@ export function winningChange(pair: Pair, look: OpenedPage): WinningChange | nul
     };
   if (step === 'specificity' || step === 'order' || step === 'scope') {
     const selector = strongerSelector(pair, look);
-    if (selector !== null) return { kind: 'selector', text: `${selector} would win.` };
+    if (selector !== null) return { kind: 'selector', text: `${selector} would win.`, selector };
   }
   const important: Weight = { ...ours.weight, level: level.authorImportant };
   if (compareWeights(important, winner.weight).sign > 0)
-    return { kind: 'important', text: 'important: yes would win.' };
+    return { kind: 'important', text: 'important: yes would win.', important: true };
   const reason = winner.block.weight.inline
     ? 'its style attribute is !important, so only the page itself can change it'
     : winner.weight.level === level.authorImportant
       ? `${specificityText(winner.weight.specificity)} is already !important: even with important: yes the selector needs a higher specificity`
       : 'nothing in a stylesheet can override it';
   const heavy = strongerSelector(pair, look, true);
-  if (heavy !== null) return { kind: 'selector', text: `important: yes with ${heavy} would win.` };
+  if (heavy !== null)
+    return { kind: 'selector', text: `important: yes with ${heavy} would win.`, selector: heavy, important: true };
   return { kind: 'none', text: `Select another element: ${reason}.` };
 }
 

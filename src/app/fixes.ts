@@ -1,0 +1,139 @@
+import { check } from '../core/check/check.js';
+import { narrowed, type Narrowing } from '../core/check/narrow.js';
+import type { PageResult } from '../core/check/result-cache.js';
+import type { CheckReport } from '../core/check/verdict.js';
+import type { Finding, FindingCode } from '../core/finding.js';
+import { findingKey, fixesOf, type Mended, type Judged } from '../core/fix/fixes.js';
+import { applyEdits, overlap } from '../core/fix/proposal.js';
+import { ProblemError } from '../core/place.js';
+import { loadProject } from '../project/project.js';
+import { readForEdit, writeEdited, type FileForm } from '../project/edit.js';
+import type { OpenedCheck } from './check-input.js';
+
+/** What would be changed, and what is then found. */
+export interface FixPlan {
+  /** The files to change, with their texts before and after. */
+  files: Map<string, { before: FileForm; after: string }>;
+  applied: Mended[];
+  /** Findings with several fixes that are as likely. */
+  choices: Mended[];
+  report: CheckReport;
+}
+
+/** A count guards a rule, so it is changed only where that is asked for. */
+const onlyByName: FindingCode = 'page-count';
+
+/** Rounds of fixing: one fix may show what another one is for. */
+const mostRounds = 4;
+
+/** Works out fixes on the texts of an opened project; its site is read once for all of them. */
+export class Fixer {
+  private readonly forms = new Map<string, FileForm>();
+  private readonly judged = new Map<string, PageResult>();
+
+  constructor(private readonly opened: OpenedCheck) {}
+
+  /** A report with the fixes of its findings, each tried on its own. `whole`: before it was narrowed. */
+  withFixes(whole: CheckReport, report: CheckReport): CheckReport {
+    const fixes = this.fixesOf(whole, report.findings);
+    const findings = report.findings.map((each) => {
+      const own = fixes.get(each);
+      return own ? { ...each, fixes: own } : each;
+    });
+    return { ...report, findings };
+  }
+
+  private fixesOf(report: CheckReport, findings: readonly Finding[], texts: ReadonlyMap<string, string> = new Map()) {
+    const textOf = (file: string) => texts.get(file) ?? this.textOf(file);
+    return fixesOf(report, findings, textOf, (changed) => this.check(new Map([...texts, ...changed])));
+  }
+
+  /** Applies what is certain, in memory, until nothing more helps. `code`: only findings of this kind. */
+  plan(first: CheckReport, code: FindingCode | null, narrowing: Narrowing): FixPlan {
+    let report = first;
+    let texts: ReadonlyMap<string, string> = new Map();
+    const applied: Mended[] = [];
+    let choices: Mended[] = [];
+    for (let round = 0; round < mostRounds; round++) {
+      const asked = narrowed(report, narrowing).findings.filter((each) =>
+        code === null ? each.code !== onlyByName : each.code === code,
+      );
+      const all = [...this.fixesOf(report, asked, texts)].map(([finding, fixes]): Mended => ({ finding, fixes }));
+      choices = all.filter(({ fixes }) => fixes.length > 1);
+      const next = this.together(
+        all.filter(({ fixes }) => fixes.length === 1),
+        report,
+        texts,
+      );
+      if (!next) break;
+      applied.push(...next.applied);
+      [report, texts] = [next.report, next.texts];
+    }
+    const sorted = [...texts].sort(([a], [b]) => (a < b ? -1 : 1));
+    const files = new Map(sorted.map(([file, after]) => [file, { before: this.formOf(file), after }]));
+    return { files, applied, choices, report: narrowed(report, narrowing) };
+  }
+
+  /** Writes the files of a plan, each whole. Throws ProblemError where one was changed meanwhile. */
+  write({ files }: FixPlan): void {
+    for (const [file, { before, after }] of files) writeEdited(this.opened.project.directory, file, before, after);
+  }
+
+  /** Those of the fixes that can be made at once; each on its own if together they make something new. */
+  private together(certain: Mended[], before: CheckReport, texts: ReadonlyMap<string, string>) {
+    const textOf = (file: string) => texts.get(file) ?? this.textOf(file);
+    const chosen: Mended[] = [];
+    for (const each of certain) {
+      const own = each.fixes[0]?.edits ?? [];
+      const others = chosen.flatMap(({ fixes }) => fixes[0]?.edits ?? []);
+      const isSame = chosen.some(({ fixes }) => JSON.stringify(fixes[0]?.edits) === JSON.stringify(own));
+      if (isSame || !own.some((edit) => others.some((other) => overlap(edit, other)))) chosen.push(each);
+    }
+    const known = new Set(before.findings.map(findingKey));
+    const tryOut = (some: Mended[]) => {
+      const edits = new Map(
+        some.flatMap(({ fixes }) => (fixes[0]?.edits ?? []).map((edit) => [JSON.stringify(edit), edit])),
+      );
+      const changed = new Map([...texts, ...applyEdits([...edits.values()], textOf)]);
+      const report = this.check(changed);
+      if (!report || report.findings.some((each) => !known.has(findingKey(each)))) return null;
+      return { applied: some, texts: changed, report };
+    };
+    if (chosen.length === 0) return null;
+    const whole = tryOut(chosen);
+    const [first] = chosen;
+    return whole ?? (first ? tryOut([first]) : null);
+  }
+
+  /** A check of the project with other texts of its files; null if it has problems that it did not have. */
+  private check(texts: ReadonlyMap<string, string>): (CheckReport & Judged) | null {
+    const { project: own, content, input } = this.opened;
+    try {
+      const project = loadProject(own.directory, { tolerant: true, texts });
+      if (project.problems.length > own.problems.length) return null;
+      return check({
+        ...input,
+        ...{ rules: project.rules, keptVisible: project.keptVisible, expectations: project.expectations },
+        findings: [...project.findings, ...content.findings],
+        results: {
+          get: (key) => this.judged.get(key) ?? input.results.get(key),
+          set: (key, result) => void this.judged.set(key, result),
+        },
+      });
+    } catch (error) {
+      if (error instanceof ProblemError) return null;
+      throw error;
+    }
+  }
+
+  private textOf = (file: string): string | null => {
+    const form = this.formOf(file);
+    return form.bytes === null ? null : form.text;
+  };
+
+  private formOf(file: string): FileForm {
+    let form = this.forms.get(file);
+    if (!form) this.forms.set(file, (form = readForEdit(this.opened.project.directory, file)));
+    return form;
+  }
+}

@@ -1,0 +1,78 @@
+import type { CheckReport, Verdict } from '../check/verdict.js';
+import type { Finding } from '../finding.js';
+import { applyEdits, editsOf, type Edit, type Proposal } from './proposal.js';
+
+/** A change that mends a finding: the whole project was judged with it. */
+export interface Fix {
+  title: string;
+  edits: Edit[];
+  /** What the rule is on the finding's page then, and the elements that it acts on there; null where it has no verdict. */
+  result: { verdict: Verdict; elements: number } | null;
+}
+
+/** A finding with its fixes: one that is certain, or those to choose from. */
+export interface Mended {
+  finding: Finding;
+  fixes: Fix[];
+}
+
+/** What a fix is compared by. */
+export type Judged = Pick<CheckReport, 'findings' | 'cells'>;
+
+/** The project with other texts of some of its files, judged; null if it cannot be read so. */
+export type Judge = (texts: ReadonlyMap<string, string>) => Judged | null;
+
+/** Maximum number of changes that are tried: each takes as long as a check after an edit. */
+const mostTried = 100;
+
+/** What a finding is about, without the lines that an edit may move. */
+export const findingKey = ({ code, rule, page, message }: Finding) =>
+  JSON.stringify([code, rule, page, message.replace(/:\d+\b/g, '')]);
+
+/**
+ * The fixes of each finding, likeliest first: changes after which the finding is gone and no other one is new. A change that
+ * several findings propose is tried once.
+ */
+export function fixesOf(
+  report: Judged,
+  findings: readonly Finding[],
+  textOf: (file: string) => string | null,
+  judge: Judge,
+): Map<Finding, Fix[]> {
+  const before = new Set(report.findings.map(findingKey));
+  const tried = new Map<string, { judged: Judged; keys: Set<string> } | null>();
+  const tryOut = (edits: Edit[]) => {
+    const key = JSON.stringify(edits);
+    if (!tried.has(key)) {
+      if (tried.size >= mostTried) return null;
+      const judged = judge(applyEdits(edits, textOf));
+      tried.set(key, judged && { judged, keys: new Set(judged.findings.map(findingKey)) });
+    }
+    return tried.get(key) ?? null;
+  };
+  const mending = (finding: Finding, { title, rank }: Proposal, edits: Edit[]): (Fix & { rank: number }) | null => {
+    const outcome = tryOut(edits);
+    if (!outcome || outcome.keys.has(findingKey(finding))) return null;
+    if ([...outcome.keys].some((key) => !before.has(key))) return null;
+    const cell = outcome.judged.cells.find(({ rule, page }) => rule === finding.rule && page === finding.page);
+    const elements = cell?.actions.reduce((sum, action) => sum + action.elements, 0) ?? 0;
+    return { title, edits, rank, result: cell ? { verdict: cell.verdict, elements } : null };
+  };
+  const found = new Map<Finding, Fix[]>();
+  for (const finding of findings) {
+    const fixes: (Fix & { rank: number })[] = [];
+    for (const proposal of [...(finding.proposals ?? [])].sort((a, b) => a.rank - b.rank)) {
+      // What is less likely is not asked for once something helps.
+      if (fixes.some(({ rank }) => rank < proposal.rank)) break;
+      const edits = editsOf(proposal, textOf);
+      const fix = edits && mending(finding, proposal, edits);
+      if (fix) fixes.push(fix);
+    }
+    if (fixes.length > 0)
+      found.set(
+        finding,
+        fixes.map(({ title, edits, result }) => ({ title, edits, result })),
+      );
+  }
+  return found;
+}
