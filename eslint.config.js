@@ -2,7 +2,7 @@ import importX from 'eslint-plugin-import-x';
 import { createNodeResolver } from 'eslint-plugin-import-x';
 import tseslint from 'typescript-eslint';
 
-const folders = ['disk', 'project', 'capture', 'browser', 'report', 'app', 'preview', 'cli'];
+const folders = ['disk', 'project', 'capture', 'browser', 'report', 'app', 'preview', 'editor', 'cli'];
 /** What each folder may import beside core; core imports none of them. */
 const allowed = {
   core: [],
@@ -13,16 +13,17 @@ const allowed = {
   report: [],
   app: ['disk', 'project', 'capture', 'browser', 'report'],
   preview: ['app'],
-  cli: ['app', 'disk', 'project', 'capture', 'browser', 'report', 'preview'],
+  editor: ['app', 'project'],
+  cli: ['app', 'disk', 'project', 'capture', 'browser', 'report', 'preview', 'editor'],
 };
 const zones = Object.entries(allowed).map(([target, others]) => ({
   target: `./src/${target}`,
   from: [
     ...folders.filter((folder) => folder !== target && !others.includes(folder)).map((folder) => `./src/${folder}`),
-    ...(target === 'cli' ? [] : ['./demo']),
+    ...(target === 'cli' || target === 'editor' ? [] : ['./demo']),
     './bench',
   ],
-  message: 'core is computation only; only app joins the folders; cli and preview stand on app.',
+  message: 'core is computation only; only app joins the folders; cli, preview and editor stand on app.',
 }));
 
 export default tseslint.config(

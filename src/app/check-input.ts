@@ -68,6 +68,12 @@ export function checkOf(project: Project, source: SiteSource, content: SiteConte
   return opened;
 }
 
+/** What a check needs with the rules of another reading of the same project. */
+export const withRules = (
+  { content, input }: Pick<OpenedCheck, 'content' | 'input'>,
+  { rules, keptVisible, expectations, findings }: Project,
+): CheckInput => ({ ...input, rules, keptVisible, expectations, findings: [...findings, ...content.findings] });
+
 /** File names and texts of today's build, in each of the ways that it can be written. */
 function built({ input, source, content, learnt }: OpenedCheck): { names: string[]; texts: string[] } {
   const shipments = prepareShipments({ ...input, ...content, learnt });

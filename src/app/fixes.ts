@@ -6,9 +6,9 @@ import type { Finding, FindingCode } from '../core/finding.js';
 import { findingKey, fixesOf, type Mended, type Judged } from '../core/fix/fixes.js';
 import { applyEdits, overlap } from '../core/fix/proposal.js';
 import { ProblemError } from '../core/place.js';
-import { loadProject } from '../project/project.js';
+import { loadProject, type KeptRuleFiles } from '../project/project.js';
 import { readForEdit, writeEdited, type FileForm } from '../project/edit.js';
-import type { OpenedCheck } from './check-input.js';
+import { withRules, type OpenedCheck } from './check-input.js';
 
 /** What would be changed, and what is then found. */
 export interface FixPlan {
@@ -30,6 +30,7 @@ const mostRounds = 4;
 export class Fixer {
   private readonly forms = new Map<string, FileForm>();
   private readonly judged = new Map<string, PageResult>();
+  private readonly kept: KeptRuleFiles = new Map();
 
   constructor(private readonly opened: OpenedCheck) {}
 
@@ -43,7 +44,7 @@ export class Fixer {
     return { ...report, findings };
   }
 
-  private fixesOf(report: CheckReport, findings: readonly Finding[], texts: ReadonlyMap<string, string> = new Map()) {
+  fixesOf(report: CheckReport, findings: readonly Finding[], texts: ReadonlyMap<string, string> = new Map()) {
     const textOf = (file: string) => texts.get(file) ?? this.textOf(file);
     return fixesOf(report, findings, textOf, (changed) => this.check(new Map([...texts, ...changed])));
   }
@@ -107,14 +108,12 @@ export class Fixer {
 
   /** A check of the project with other texts of its files; null if it has problems that it did not have. */
   private check(texts: ReadonlyMap<string, string>): (CheckReport & Judged) | null {
-    const { project: own, content, input } = this.opened;
+    const { project: own, input } = this.opened;
     try {
-      const project = loadProject(own.directory, { tolerant: true, texts });
+      const project = loadProject(own.directory, { tolerant: true, texts, kept: this.kept });
       if (project.problems.length > own.problems.length) return null;
       return check({
-        ...input,
-        ...{ rules: project.rules, keptVisible: project.keptVisible, expectations: project.expectations },
-        findings: [...project.findings, ...content.findings],
+        ...withRules(this.opened, project),
         results: {
           get: (key) => this.judged.get(key) ?? input.results.get(key),
           set: (key, result) => void this.judged.set(key, result),

@@ -79,6 +79,10 @@ export const commands: Record<string, CommandEntry> = {
     load: () => import('./explain.js'),
   },
   demo: { describe: 'Show the whole job on a made-up site', usage: '[folder]', load: () => import('./demo.js') },
+  'language-server': {
+    describe: 'Findings, fixes and completion in your editor, while you type',
+    load: () => import('./language-server.js'),
+  },
   schema: {
     describe: 'Print the JSON Schema of local-needle.yaml',
     load: () => import('./schema.js'),

@@ -33,10 +33,15 @@ export interface Reading {
   tolerant?: boolean;
   /** Texts that stand for those of rule files, by their path in the project. */
   texts?: ReadonlyMap<string, string>;
+  /** Rule files as they were read before, to be used where their text is the same; read ones are added. */
+  kept?: KeptRuleFiles;
 }
 
+/** Rule files by their path, with the text that they were read from and the stylesheets that they name. */
+export type KeptRuleFiles = Map<string, { text: string; read: RuleFile; styles: Set<string> }>;
+
 /** Reads a project. Throws ProblemError with all problems of all files. */
-export function loadProject(directory: string, { tolerant = false, texts: given }: Reading = {}): Project {
+export function loadProject(directory: string, { tolerant = false, texts: given, kept }: Reading = {}): Project {
   const root = realpathSync(directory);
   const settings = loadSettings(root);
   const files = globSync(settings.rules, {
@@ -61,11 +66,13 @@ export function loadProject(directory: string, { tolerant = false, texts: given 
     .map(({ file, path }) => {
       try {
         const text = given?.get(path) ?? readProjectText(root, file);
-        return {
-          path,
-          text,
-          ...readRuleFile(text, path, file, loaderFor(root, settings, styleFiles)),
-        };
+        const known = kept?.get(path);
+        const styles = known?.text === text ? known.styles : new Set<string>();
+        const one =
+          known?.text === text ? known.read : readRuleFile(text, path, file, loaderFor(root, settings, styles));
+        kept?.set(path, { text, read: one, styles });
+        for (const each of styles) styleFiles.add(each);
+        return { path, text, ...one };
       } catch (error) {
         if (!(error instanceof ProblemError)) throw error;
         access ||= error.kind === 'access';

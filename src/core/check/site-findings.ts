@@ -3,6 +3,7 @@ import type { Action } from '../action/action.js';
 import { loadsBuild } from '../deployment/deployment.js';
 import { finding, type Finding } from '../finding.js';
 import type { Page } from '../page/page.js';
+import type { View } from '../page/view.js';
 import type { Rule } from '../rule/rule.js';
 import { ships } from '../rule/status.js';
 import { expressionFor } from '../target/expression.js';
@@ -65,6 +66,17 @@ function withoutScript({ rule, pages, view: { site } }: Judged): string | null {
  * `needs-script`, once for a site: the pages that only local-needle.js can match, while no captured page of these rules
  * loads it. With a bundle-address it is checked how each page loads the script (`not-loaded`).
  */
+/** Whether a page of these rules loads the script; few are asked, whatever the number of rules. */
+function isLoaded(needing: Pick<Judged, 'pages' | 'view'>[]): boolean {
+  const byView = new Map<View, Set<Page>>();
+  for (const { pages, view } of needing) {
+    const all = byView.get(view) ?? new Set();
+    byView.set(view, all);
+    for (const page of pages) all.add(page);
+  }
+  return [...byView].some(([view, pages]) => loadsBuild(pages, view, 'js'));
+}
+
 export function needsScript(input: CheckInput, judged: Judged[], cells: Cell[]): Finding[] {
   const { paths, loading, today } = input;
   if (loading) return [];
@@ -73,10 +85,10 @@ export function needsScript(input: CheckInput, judged: Judged[], cells: Cell[]):
     const { site } = view;
     if (!ships(rule, today) || rule.allow.some(({ code }) => code === 'needs-script')) return [];
     const addresses = [...addressesOf(rule, site, paths).map(addressText), ...markedAddresses(rule, input, cells)];
-    return addresses.length > 0 ? [{ each, rule, addresses, isLoaded: () => loadsBuild(pages, view, 'js') }] : [];
+    return addresses.length > 0 ? [{ each, rule, addresses, pages, view }] : [];
   });
   const [first, ...others] = needing;
-  if (!first || needing.some(({ isLoaded }) => isLoaded())) return [];
+  if (!first || isLoaded(needing)) return [];
   const all = [...new Set(needing.flatMap(({ addresses }) => addresses))];
   const shown =
     all.length <= mostAddresses

@@ -307,9 +307,18 @@ const mostAsked = 50;
 
 /** Whether one of these captured pages loads a file of the build under its own or a hashed name, or has it inline. */
 export function loadsBuild(pages: Iterable<Page>, { html }: Pick<View, 'html'>, ending: 'css' | 'js'): boolean {
-  const name = new RegExp(`\\blocal-needle(-[0-9a-f]{8})?\\.${ending}\\b`);
   return [...pages].slice(0, mostAsked).some((page) => {
-    const text = html(page);
-    return name.test(text) || text.includes(anyBegin);
+    let known = filesLoaded.get(page);
+    if (!known) {
+      const text = html(page);
+      const names = ['css', 'js'].filter((each) =>
+        new RegExp(`\\blocal-needle(-[0-9a-f]{8})?\\.${each}\\b`).test(text),
+      );
+      filesLoaded.set(page, (known = text.includes(anyBegin) ? ['css', 'js'] : names));
+    }
+    return known.includes(ending);
   });
 }
+
+/** The kinds of files of a build that pages load: a page is the same as long as its source is. */
+const filesLoaded = new WeakMap<Page, string[]>();

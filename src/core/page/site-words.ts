@@ -92,6 +92,17 @@ export class SiteWords {
     this.words = new Map(site.pages.map((page) => [page, wordsOf(page)]));
   }
 
+  private counts: Map<string, number> | null = null;
+
+  /** How many pages name a tag, `.class` or `#id`. */
+  countOf(word: string): number {
+    this.counts ??= countWords(this.words.values());
+    return this.counts.get(word.toLowerCase()) ?? 0;
+  }
+
+  /** Whether a page names it. */
+  names = (page: Page, word: string): boolean => (this.words.get(page) ?? '').includes(` ${word.toLowerCase()} `);
+
   /** The pages that name everything that a selector asks for, in the order of the site. */
   pagesFor(selector: string): Page[] {
     const needed = wordsOfSelector(selector);
@@ -100,6 +111,13 @@ export class SiteWords {
       return needed.every((word) => words.includes(` ${word} `));
     });
   }
+}
+
+/** Words of a site with the number of pages that name each. */
+function countWords(words: Iterable<PageWords>): Map<string, number> {
+  const counts = new Map<string, number>();
+  for (const own of words) for (const word of own.trim().split(' ')) counts.set(word, (counts.get(word) ?? 0) + 1);
+  return counts;
 }
 
 /** Elements that a parser makes without a start tag of their name (HTML Standard 13.2.6), or by another name (`<image>`). */

@@ -1,0 +1,116 @@
+import { check } from '../core/check/check.js';
+import type { CheckInput } from '../core/check/input.js';
+import type { CheckReport } from '../core/check/verdict.js';
+import { ProblemError, type Problem } from '../core/place.js';
+import { rulePages } from '../core/target/delivery.js';
+import { loadProject, type KeptRuleFiles, type Project } from '../project/project.js';
+import { readForEdit } from '../project/edit.js';
+import { openCheck, withRules, type OpenedCheck } from './check-input.js';
+import type { LookCall } from './open.js';
+
+/** The project as it is now, unsaved texts included. */
+export interface LiveReading {
+  opened: OpenedCheck;
+  input: CheckInput;
+  project: Project;
+}
+
+/**
+ * A project that stays in memory while its files are edited: its pages are read once, rule files where their text changed, and
+ * pages are judged where what reaches them did.
+ */
+export class LiveProject {
+  /** Texts of editors that are not saved, by path in the project. */
+  private readonly texts = new Map<string, string>();
+  private readonly kept: KeptRuleFiles = new Map();
+  private opened: OpenedCheck | null = null;
+  private now: LiveReading | null = null;
+  /** The last one that could be read, for what is asked while a file is broken. */
+  private good: LiveReading | null = null;
+
+  constructor(
+    readonly directory: string,
+    private readonly call: LookCall,
+  ) {}
+
+  /** Takes a text that stands for the one of a file; null: the file itself counts again. */
+  setText(file: string, text: string | null): void {
+    if (text === null) this.texts.delete(file);
+    else this.texts.set(file, text);
+    this.now = null;
+  }
+
+  /** Forgets what was read: rule files only, or pages and settings too. */
+  forget(pages: boolean): void {
+    this.now = null;
+    this.kept.clear();
+    if (pages) {
+      this.opened?.keep(false);
+      this.opened = null;
+    }
+  }
+
+  /** The text of a file of the project as it is now; null if there is none. */
+  textOf(file: string): string | null {
+    const own = this.texts.get(file);
+    if (own !== undefined) return own;
+    const form = readForEdit(this.directory, file);
+    return form.bytes === null ? null : form.text;
+  }
+
+  get unsaved(): ReadonlyMap<string, string> {
+    return this.texts;
+  }
+
+  /** Reads what changed. Throws ProblemError where no rule file can be read, or the pages cannot. */
+  read(): LiveReading {
+    if (this.now) return this.now;
+    const project = loadProject(this.directory, { tolerant: true, texts: this.texts, kept: this.kept });
+    // Opening reads the files themselves, which may be worse than the unsaved texts.
+    this.opened ??= openCheck({ ...this.call, project: this.directory, tolerant: true });
+    this.good = this.now = { opened: this.opened, input: withRules(this.opened, project), project };
+    return this.now;
+  }
+
+  /** The project as it is, or as it last could be read; null if it never could. Throws what is no error of input. */
+  latest(): LiveReading | null {
+    try {
+      return this.read();
+    } catch (error) {
+      problemsOf(error);
+      return this.good;
+    }
+  }
+
+  /** Judges the pages of the rules in one file alone; what it finds of other pages is not known. */
+  checkFile(file: string): CheckReport {
+    const { input } = this.read();
+    const site = input.view(null)?.site;
+    const own = new Set(
+      site ? input.rules.filter(({ at }) => at.file === file).flatMap((rule) => [...rulePages(rule, site)]) : [],
+    );
+    return check({ ...input, hints: null, loading: null, isKnown: (page) => !own.has(page) });
+  }
+
+  /** Judges everything. */
+  check(): CheckReport {
+    return check(this.read().input);
+  }
+
+  /** Reads what completion asks for. */
+  warm(): void {
+    this.now?.input.view(null)?.words().countOf('p');
+  }
+
+  /** Keeps what was judged for the next start. */
+  save(): void {
+    this.opened?.keep(false);
+  }
+}
+
+/** What keeps a project from being read. Throws what is no error of input. */
+export function problemsOf(error: unknown): Problem[] {
+  if (error instanceof ProblemError) return error.problems;
+  if (error instanceof Error && 'syscall' in error) return [{ message: error.message }];
+  throw error;
+}

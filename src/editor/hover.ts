@@ -1,0 +1,148 @@
+import { faultOf } from '../core/place.js';
+import { longhandsOf } from '../core/css/declaration.js';
+import { parseSelectorList, selectorFault, selectorParts } from '../core/css/selector.js';
+import { specificityOf, specificityText } from '../core/css/specificity.js';
+import { selectorTokens } from '../core/css/selector-tokens.js';
+import { compileMatcher } from '../core/page/elements.js';
+import type { Page } from '../core/page/page.js';
+import type { CheckReport } from '../core/check/verdict.js';
+import { reasonText } from '../core/check/judge.js';
+import { parseCondition } from '../core/target/condition.js';
+import { conditionPages } from '../core/target/pages.js';
+import type { LiveReading } from '../app/live-project.js';
+import { pagesAround } from './completion.js';
+import { contextAt, rangeAt } from './context.js';
+import { verdictText } from './lens.js';
+import { atRules, descriptors, topLevel } from './words.js';
+
+/** Pages on which a selector is counted. */
+const mostPages = 8;
+
+/** What is known of what stands at an offset, as Markdown, with where it stands; null for white space and unknown words. */
+export function hoverAt(
+  text: string,
+  offset: number,
+  { input }: LiveReading,
+  report: CheckReport | null,
+): { markdown: string; start: number; end: number } | null {
+  const context = contextAt(text, offset);
+  const site = input.view(null)?.site;
+  if (context.isComment || !site) return null;
+  const { start, blocks } = context;
+  const statement = text.slice(start, context.end).trim();
+  const whole = { start, end: start + statement.length };
+  const rule = /^@needle\s+([\w-]+)/.exec(statement)?.[1];
+  if (rule !== undefined) {
+    const found = input.rules.find(({ name }) => name === rule);
+    return found ? { ...whole, markdown: ruleText(found.note, rule, report) } : null;
+  }
+  const condition = /^(?:(pages|except):|@on\s)\s*/.exec(statement);
+  if (condition && blocks.length > 0) {
+    const [from, to] = alternativeAt(text, start + condition[0].length, offset);
+    const written = text.slice(from, to).trim();
+    if (offset < start + condition[0].length || faultOf(() => parseCondition(written))) return null;
+    return { start: from, end: to, markdown: pagesText([...conditionPages(parseCondition(written).condition, site)]) };
+  }
+  const action = /^@(hide|only-here|swap|mark-current|shown|hidden)\s+/.exec(statement);
+  const isStyle = text[context.end] === '{' && !statement.startsWith('@');
+  if (action || (isStyle && blocks.length > 0)) {
+    const [from, to] = alternativeAt(text, start + (action?.[0].length ?? 0), offset);
+    const selector = text.slice(from, to).trim();
+    if (selectorFault(selector) === null) {
+      const pages = pagesAround(text, context, site);
+      return { start: from, end: to, markdown: selectorText(selector, pages, input) };
+    }
+  }
+  const declaration = /^([\w-]+)\s*:/.exec(statement);
+  if (declaration && blocks.length > 1) {
+    const name = /^@needle\s+([\w-]+)/.exec(blocks[0]?.prelude ?? '')?.[1];
+    return { ...whole, markdown: declarationText(declaration[1] ?? '', name, blocks.at(-1)?.prelude ?? '', report) };
+  }
+  const word = /^@?[\w-]+/.exec(statement)?.[0] ?? '';
+  const known = [...descriptors, ...atRules, ...topLevel].find(({ name }) => name === word);
+  return known ? { start, end: start + word.length, markdown: known.means } : null;
+}
+
+/** The part of a list around an offset. */
+function alternativeAt(text: string, from: number, offset: number): [number, number] {
+  for (let at = from; ;) {
+    const [, end] = rangeAt(text, at);
+    const next = /^\s*,\s*/.exec(text.slice(end))?.[0].length ?? 0;
+    if (offset <= end || next === 0) return [at, end];
+    at = end + next;
+  }
+}
+
+const counted = (number: number, noun: string) => `${number} ${noun}${number === 1 ? '' : 's'}`;
+
+/** Text of a page or a file in Markdown, with nothing in it that means anything there. */
+const code = (text: string) => `\`${text.replace(/`/g, 'ˋ').replace(/\s+/g, ' ')}\``;
+
+function ruleText(note: string | null, rule: string, report: CheckReport | null): string {
+  const cells = report?.cells.filter((cell) => cell.rule === rule) ?? [];
+  const pages = report?.rules.find((each) => each.rule === rule)?.pages ?? [];
+  const lines = cells.slice(0, 12).map(({ page, verdict }) => `- ${code(page)} ${verdict}`);
+  if (cells.length > 12) lines.push(`- and ${cells.length - 12} more`);
+  return [
+    ...(note === null ? [] : [code(note)]),
+    verdictText(
+      cells.map(({ verdict }) => verdict),
+      pages.length,
+    ),
+    '',
+    ...lines,
+  ].join('\n');
+}
+
+function pagesText(pages: Page[]): string {
+  if (pages.length === 0) return 'No page of the site.';
+  const shown = pages.slice(0, 12).map(({ path, title, pageId, bodyClasses }) => {
+    const handles = [
+      ...(pageId ? [`page-id(${pageId.value})`] : []),
+      ...bodyClasses.slice(0, 4).map((name) => `.${name}`),
+    ];
+    return `- ${code(path)} ${title === '' ? '' : code(title)} ${handles.length > 0 ? code(handles.join(' ')) : ''}`;
+  });
+  const more = pages.length > 12 ? [`- and ${pages.length - 12} more`] : [];
+  return [counted(pages.length, 'page'), '', ...shown, ...more].join('\n');
+}
+
+function selectorText(selector: string, pages: Page[], { view }: LiveReading['input']): string {
+  const seen = view(null);
+  const [parsed] = parseSelectorList(selector);
+  if (!seen || !parsed) return '';
+  const { element } = selectorParts(parsed.text);
+  const match = compileMatcher(element);
+  const counts = pages
+    .slice(0, mostPages)
+    .map((page) => `- ${code(page.path)} ${counted(match(seen.open(page)).length, 'element')}`);
+  if (pages.length > mostPages) counts.push(`- and ${pages.length - mostPages} more pages, not counted`);
+  const own = new Set(pages);
+  const elsewhere = seen
+    .words()
+    .pagesFor(element)
+    .filter((page) => !own.has(page)).length;
+  const [tokens = []] = selectorTokens(element);
+  return [
+    `Specificity ${specificityText(specificityOf(tokens))}, and what limits it to its pages. ${elsewhere === 0 ? 'Matches on no other page.' : `May match on ${counted(elsewhere, 'other page')}.`}`,
+    '',
+    ...counts,
+  ].join('\n');
+}
+
+function declarationText(name: string, rule: string | undefined, selector: string, report: CheckReport | null): string {
+  const longhands = new Set(longhandsOf(name));
+  const lost = (report?.cells ?? []).flatMap((cell) =>
+    cell.rule !== rule
+      ? []
+      : cell.actions
+          .filter((action) => action.selector === selector)
+          .flatMap(({ overridden }) => overridden.filter(({ property }) => longhands.has(property)))
+          .slice(0, 1)
+          .map(({ by, element }) => `- ${code(cell.page)} ${code(element)}: ${code(reasonText(by))}`),
+  );
+  if (report === null) return 'Not judged yet.';
+  return lost.length === 0
+    ? 'Nothing is known to override it.'
+    : [`Loses on ${counted(lost.length, 'page')}:`, '', ...lost.slice(0, 8)].join('\n');
+}

@@ -1,0 +1,341 @@
+import { dirname, isAbsolute } from 'node:path';
+import { TextDocument } from 'vscode-languageserver-textdocument';
+import {
+  CodeActionKind,
+  createConnection,
+  DidChangeWatchedFilesNotification,
+  MarkupKind,
+  ProposedFeatures,
+  ResponseError,
+  StreamMessageReader,
+  StreamMessageWriter,
+  SymbolKind,
+  TextDocuments,
+  TextDocumentSyncKind,
+  type CodeAction,
+  type CodeActionParams,
+  type Connection,
+  type Diagnostic,
+  type InitializeParams,
+  type InitializeResult,
+  type Position,
+  type Range,
+  type TextDocumentPositionParams,
+} from 'vscode-languageserver/node';
+import packageJson from '../../package.json' with { type: 'json' };
+import { Fixer } from '../app/fixes.js';
+import { LiveProject, problemsOf, type LiveReading } from '../app/live-project.js';
+import type { CheckReport } from '../core/check/verdict.js';
+import { ProblemError } from '../core/place.js';
+import { withPause } from '../project/edit.js';
+import { findProject } from '../project/settings.js';
+import { completionsAt } from './completion.js';
+import { diagnosticsOf, problemDiagnostics, source } from './diagnostics.js';
+import { hoverAt } from './hover.js';
+import { lensesOf } from './lens.js';
+import { documentOf, fileIn, pathOf, rangeBetween, rangeOf, uriOf } from './places.js';
+import { definitionAt, renamed, ruleNameAt, symbolsOf } from './symbols.js';
+
+/** Typing that pauses for this long is judged, in milliseconds. */
+const settleMs = 40;
+/** After this long without typing, results are kept for the next start. */
+const saveMs = 2000;
+
+/** A project with what editors were told of it. */
+interface Watched {
+  live: LiveProject;
+  report: CheckReport | null;
+  /** Files with diagnostics. */
+  told: Set<string>;
+  timer?: NodeJS.Timeout;
+  saving?: NodeJS.Timeout;
+}
+
+/** Speaks the Language Server Protocol 3.17 over two streams until the client ends it; resolves then. */
+export function startLanguageServer(input: NodeJS.ReadableStream, output: NodeJS.WritableStream): Promise<void> {
+  const connection = createConnection(
+    ProposedFeatures.all,
+    new StreamMessageReader(input),
+    new StreamMessageWriter(output),
+  );
+  const server = new EditorServer(connection);
+  connection.listen();
+  return server.ended;
+}
+
+class EditorServer {
+  private readonly documents = new TextDocuments(TextDocument);
+  private readonly projects = new Map<string, Watched>();
+  private canRefreshLenses = false;
+  private canWatch = false;
+  readonly ended: Promise<void>;
+
+  constructor(private readonly connection: Connection) {
+    this.ended = new Promise((done) => connection.onExit(() => done()));
+    connection.onInitialize((params) => this.initialize(params));
+    connection.onInitialized(() => {
+      const watchers = [{ globPattern: '**/*.{css,html,htm,js,yaml,ndjson,json}' }];
+      if (this.canWatch) void connection.client.register(DidChangeWatchedFilesNotification.type, { watchers });
+    });
+    connection.onShutdown(() => {
+      for (const { live } of this.projects.values()) live.save();
+    });
+    this.documents.onDidChangeContent(({ document }) => this.takeText(document, document.getText()));
+    this.documents.onDidClose(({ document }) => this.takeText(document, null));
+    this.documents.listen(connection);
+    connection.onDidChangeWatchedFiles(({ changes }) => this.filesChanged(changes.map(({ uri }) => uri)));
+    connection.onCompletion((at) =>
+      this.at(at, ({ text, offset, file, reading }) => completionsAt(text, offset, file, reading), {
+        isIncomplete: false,
+        items: [],
+      }),
+    );
+    connection.onHover((at) =>
+      this.at(
+        at,
+        ({ text, offset, reading, watched }) => {
+          const found = reading && hoverAt(text, offset, reading, watched.report);
+          if (!found) return null;
+          const contents = { kind: MarkupKind.Markdown, value: found.markdown };
+          return { contents, range: rangeBetween(text, found.start, found.end) };
+        },
+        null,
+      ),
+    );
+    connection.onCodeLens(({ textDocument }) =>
+      this.in(
+        textDocument.uri,
+        ({ text, file, watched }) => (watched.report ? lensesOf(watched.report, file, text) : []),
+        [],
+      ),
+    );
+    connection.onCodeAction((params) => this.in(params.textDocument.uri, (open) => this.actions(params, open), []));
+    connection.onDocumentSymbol(({ textDocument }) => this.in(textDocument.uri, ({ text }) => symbolsOf(text), []));
+    connection.onWorkspaceSymbol(({ query }) => this.workspaceSymbols(query));
+    connection.onDefinition((at) =>
+      this.at(at, ({ text, offset, file, reading }) => reading && definitionAt(text, offset, file, reading), null),
+    );
+    connection.onPrepareRename((at) =>
+      this.at(at, ({ text, offset }) => ruleNameAt(text, offset)?.range ?? null, null),
+    );
+    connection.onRenameRequest((params) =>
+      this.at(
+        params,
+        ({ text, offset, reading }) => {
+          const edit = reading && renamed(text, offset, params.newName, reading);
+          if (!edit)
+            throw new ResponseError(
+              -32602,
+              `${params.newName} is not a name for this rule: another one has it, or it is none.`,
+            );
+          return { changes: { [params.textDocument.uri]: [edit] } };
+        },
+        null,
+      ),
+    );
+  }
+
+  private initialize({ capabilities }: InitializeParams): InitializeResult {
+    this.canRefreshLenses = capabilities.workspace?.codeLens?.refreshSupport === true;
+    this.canWatch = capabilities.workspace?.didChangeWatchedFiles?.dynamicRegistration === true;
+    return {
+      serverInfo: { name: 'local-needle', version: packageJson.version },
+      capabilities: {
+        textDocumentSync: TextDocumentSyncKind.Incremental,
+        completionProvider: { triggerCharacters: ['.', '#', '@', '"', "'", '(', ':', ' ', '/'] },
+        hoverProvider: true,
+        codeLensProvider: {},
+        codeActionProvider: { codeActionKinds: [CodeActionKind.QuickFix, CodeActionKind.Refactor] },
+        documentSymbolProvider: true,
+        workspaceSymbolProvider: true,
+        definitionProvider: true,
+        renameProvider: { prepareProvider: true },
+      },
+    };
+  }
+
+  /** The project that a document belongs to; null outside of any. */
+  private projectOf(uri: string): { watched: Watched; file: string } | null {
+    const path = pathOf(uri);
+    if (path === null) return null;
+    let directory: string;
+    try {
+      directory = findProject(undefined, dirname(path));
+    } catch (error) {
+      if (error instanceof ProblemError) return null;
+      throw error;
+    }
+    let watched = this.projects.get(directory);
+    if (!watched) {
+      watched = {
+        live: new LiveProject(directory, { project: directory, tolerant: true }),
+        report: null,
+        told: new Set(),
+      };
+      this.projects.set(directory, watched);
+    }
+    const file = fileIn(directory, path);
+    return file.startsWith('../') || isAbsolute(file) ? null : { watched, file };
+  }
+
+  private takeText({ uri }: TextDocument, text: string | null): void {
+    const own = this.projectOf(uri);
+    if (!own) return;
+    // The protocol counts without a byte order mark, as we do.
+    own.watched.live.setText(own.file, text === null ? null : text.replace(/^\ufeff/, ''));
+    if (own.file === 'local-needle.yaml') own.watched.live.forget(true);
+    this.lookSoon(own.watched, own.file);
+  }
+
+  /** Rule files are read again; after a change of a page, a stylesheet or the settings, the pages too. */
+  private filesChanged(uris: string[]): void {
+    const touched = new Map<Watched, boolean>();
+    for (const uri of uris) {
+      const own = this.projectOf(uri);
+      if (!own || own.file.startsWith('.local-needle/')) continue;
+      const isRule = own.watched.report?.rules.some(({ file }) => file === own.file) === true;
+      touched.set(own.watched, touched.get(own.watched) === true || !isRule);
+    }
+    for (const [watched, pages] of touched) {
+      watched.live.forget(pages);
+      this.lookSoon(watched, null);
+    }
+  }
+
+  /** Judges soon: the file in view first, and everything unless the text moves on meanwhile. */
+  private lookSoon(watched: Watched, file: string | null): void {
+    clearTimeout(watched.timer);
+    clearTimeout(watched.saving);
+    watched.timer = setTimeout(() => {
+      if (file !== null && watched.report !== null)
+        this.look(watched, (live) => {
+          this.tell(watched, diagnosticsOf(live.checkFile(file), live.read(), live, file), file);
+        });
+      watched.timer = setTimeout(() => {
+        this.look(watched, (live) => {
+          watched.report = live.check();
+          this.tell(watched, diagnosticsOf(watched.report, live.read(), live), null);
+          if (this.canRefreshLenses)
+            void this.connection.languages.connection.sendRequest('workspace/codeLens/refresh');
+        });
+        watched.saving = setTimeout(() => {
+          watched.live.save();
+          // What completion counts is ready before it is asked for.
+          watched.live.warm();
+        }, saveMs).unref();
+      }, 0);
+    }, settleMs);
+  }
+
+  private look(watched: Watched, make: (live: LiveProject) => void): void {
+    try {
+      make(watched.live);
+    } catch (error) {
+      this.tell(watched, problemDiagnostics(problemsOf(error), watched.live), null);
+    }
+  }
+
+  /** Sends the diagnostics of one file, or of all, with those that are gone. */
+  private tell({ live, told }: Watched, found: Map<string, Diagnostic[]>, only: string | null): void {
+    for (const file of only === null ? new Set([...told, ...found.keys()]) : [only]) {
+      const diagnostics = found.get(file) ?? [];
+      if (diagnostics.length > 0) told.add(file);
+      else told.delete(file);
+      void this.connection.sendDiagnostics({ uri: this.uriOf(live.directory, file), diagnostics });
+    }
+  }
+
+  /** The address by which the editor opened a file, else its own. */
+  private uriOf(directory: string, file: string): string {
+    const own = uriOf(directory, file);
+    return this.documents.all().find(({ uri }) => uri === own || pathOf(uri) === pathOf(own))?.uri ?? own;
+  }
+
+  /** Answers about a document; `none` where it is in no project or the project cannot be read. */
+  private in<T>(uri: string, answer: (open: OpenDocument) => T, none: T): T {
+    const document = this.documents.get(uri);
+    const own = document && this.projectOf(uri);
+    if (!own) return none;
+    return answer({ ...own, text: document.getText(), reading: own.watched.live.latest() });
+  }
+
+  private at<T>(
+    { textDocument: { uri }, position }: TextDocumentPositionParams,
+    answer: (at: OpenDocument & { offset: number }) => T,
+    none: T,
+  ): T {
+    return this.in(uri, (open) => answer({ ...open, offset: documentOf(open.text).offsetAt(position) }), none);
+  }
+
+  /** The fixes of what is found in a range, and pausing the rule there. */
+  private actions(
+    { range, context, textDocument: { uri } }: CodeActionParams,
+    { text, file, reading, watched }: OpenDocument,
+  ): CodeAction[] {
+    const { report } = watched;
+    if (!reading || !report) return [];
+    const { live } = watched;
+    const here = report.findings.filter(
+      ({ at, proposals }) => at?.file === file && proposals && overlaps(rangeOf(text, at), range),
+    );
+    const fixes = new Fixer(reading.opened).fixesOf(report, here, live.unsaved);
+    const actions = new Map<string, CodeAction>();
+    for (const [finding, list] of fixes)
+      for (const { title, edits, result } of list) {
+        const changes: Record<string, { range: Range; newText: string }[]> = {};
+        for (const edit of edits) {
+          const target = this.uriOf(live.directory, edit.file);
+          const own = rangeBetween(live.textOf(edit.file) ?? '', edit.start, edit.end);
+          changes[target] = [...(changes[target] ?? []), { range: own, newText: edit.newText }];
+        }
+        actions.set(JSON.stringify(edits), {
+          title: result ? `${title} (${result.verdict})` : title,
+          ...{ kind: CodeActionKind.QuickFix, edit: { changes }, isPreferred: list.length === 1 },
+          diagnostics: context.diagnostics.filter((each) => each.source === source && each.code === finding.code),
+        });
+      }
+    const name = ruleNameAt(text, documentOf(text).offsetAt(range.start))?.name;
+    const rule = reading.project.rules.find((each) => each.name === name);
+    if (rule && name !== undefined) {
+      const newText = withPause(text, name, !rule.paused);
+      const whole = rangeBetween(text, 0, text.length);
+      actions.set('pause', {
+        ...{ title: `${rule.paused ? 'Resume' : 'Pause'} ${name}`, kind: CodeActionKind.Refactor },
+        edit: { changes: { [uri]: [{ range: whole, newText }] } },
+      });
+    }
+    return [...actions.values()];
+  }
+
+  /** Rules and pages whose names hold a text. */
+  private workspaceSymbols(query: string) {
+    const wanted = query.toLowerCase();
+    const start: Position = { line: 0, character: 0 };
+    return [...this.projects.values()].flatMap(({ report, live }) => {
+      const rules = (report?.rules ?? []).map(({ rule, file, line }) => ({
+        name: rule,
+        uri: uriOf(live.directory, file),
+        line: line - 1,
+      }));
+      return rules
+        .filter(({ name }) => name.toLowerCase().includes(wanted))
+        .slice(0, 200)
+        .map(({ name, uri, line }) => ({
+          ...{ name, kind: SymbolKind.Class },
+          location: { uri, range: { start: { ...start, line }, end: { ...start, line } } },
+        }));
+    });
+  }
+}
+
+interface OpenDocument {
+  watched: Watched;
+  /** Its path in the project. */
+  file: string;
+  text: string;
+  /** The project as it last could be read; null if it never could. */
+  reading: LiveReading | null;
+}
+
+const isBefore = (a: Position, b: Position) => a.line < b.line || (a.line === b.line && a.character < b.character);
+const overlaps = (a: Range, b: Range) => !isBefore(a.end, b.start) && !isBefore(b.end, a.start);
