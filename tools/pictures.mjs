@@ -1,5 +1,5 @@
 // Makes every picture of docs/screenshots from the demo, each by the command that the README names beside it. Needs Chromium
-// and `script` (util-linux), which gives a command a terminal.
+// and `script` (util-linux), which gives a command a terminal; for the editor's Neovim, Xvfb, xterm and ImageMagick.
 import { execFile, spawn } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -26,6 +26,7 @@ const terminals = [
   ['add', 'add no-menu --path /tickets/pay --hide .menu --note "Pay first." --dry-run'],
   ['rules', 'rules'],
   ['check', 'check'],
+  ['fix', 'check calm-footer route-colours promo-once --fix --dry-run'],
   ['why', 'why camera-colour /harbours/skerry'],
   ['explain', 'explain missing-element'],
   ['compare', 'compare live staging'],
@@ -48,6 +49,30 @@ async function inTerminal(command, columns) {
   const { stdout } = await call('script', ['-qec', line, '/dev/null'], env);
   // A progress bar hides the cursor, draws over itself, and shows the cursor again.
   return stdout.replace(/\x1b\[\?25l[^]*?\x1b\[\?25h(\x1b\[[0-9;?]*[A-Za-z]|\r)*/g, '').replace(/\r/g, '');
+}
+
+/** A picture of Neovim, set up as docs/editors.md says, on a rule with a misspelt class. */
+async function editorPicture() {
+  const setup = /```lua\n([^]*?)```/.exec(readFileSync(join(root, 'docs', 'editors.md'), 'utf8'))[1];
+  const own = setup.replace("'npx', 'local-needle'", `'${process.execPath}', '${program}'`);
+  const init = join(dirname(project), 'init.lua');
+  writeFileSync(init, `vim.o.number = true\nvim.o.shortmess = 'I'\nvim.o.signcolumn = 'yes'\n${own}`);
+  const display = ':78';
+  const screen = spawn('Xvfb', [display, '-screen', '0', `${size.width}x${size.height}x24`], { stdio: 'ignore' });
+  const wait = (ms) => new Promise((done) => setTimeout(done, ms));
+  await wait(1500);
+  const env = { ...process.env, DISPLAY: display };
+  const font = ['-fa', 'DejaVu Sans Mono', '-fs', '12', '-bg', '#ffffff', '-fg', '#1c2733'];
+  const line = ['nvim', '-u', init, '-c', 'set background=light', '+22', 'rules/tickets.css'];
+  const window = spawn('xterm', [...font, '-geometry', '126x41+0+0', '-e', ...line], {
+    cwd: project,
+    env,
+    stdio: 'ignore',
+  });
+  await wait(7000);
+  await call('import', ['-window', 'root', join(folder, 'editor.png')], env);
+  window.kill();
+  screen.kill();
 }
 
 const colours = new Convert({
@@ -114,6 +139,7 @@ for (const form of ['before', 'after']) {
   await half.goto(address, { waitUntil: 'networkidle' });
   halves.push((await half.screenshot()).toString('base64'));
 }
+await editorPicture();
 const figures = halves.map(
   (data, index) =>
     `<figure><img src="data:image/png;base64,${data}"><figcaption>${index === 0 ? 'before' : 'after'}</figcaption></figure>`,
@@ -154,4 +180,4 @@ preview.kill('SIGINT');
 
 await browser.close();
 await Promise.all(servers.map((server) => server.close()));
-console.log(`${folder}: ${terminals.length + 5} pictures`);
+console.log(`${folder}: ${terminals.length + 6} pictures`);

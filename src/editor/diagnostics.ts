@@ -101,7 +101,7 @@ function messageOf(group: Finding[]): string {
   const others = group.slice(1).flatMap(({ page }) => page ?? []);
   const more = others.length > 3 ? ` and ${others.length - 3} more` : '';
   const same = others.length === 0 ? '' : ` The same on ${others.slice(0, 3).join(', ')}${more}.`;
-  return `${first.message.replace(/\.?$/, '.')}${same}${first.hint ? ` ${first.hint}` : ''}`;
+  return `${first.message.replace(/\.?$/, '.')}${first.hint ? ` ${first.hint}` : ''}${same}`;
 }
 
 /** The declarations that win, in stylesheets of the site's folder. */

@@ -131,7 +131,7 @@ describe('An editor', () => {
       severity: 1,
       source: 'local-needle',
       codeDescription: { href: expect.stringMatching(/findings\.md#missing-element$/) },
-      message: '.masthaed matches nothing on /. The same on /tickets/pay.html. .masthead matches 1 there (typo).',
+      message: '.masthaed matches nothing on /. .masthead matches 1 there (typo). The same on /tickets/pay.html.',
     });
     expect(found.find(({ tags }) => tags?.includes(1))?.message).toMatch(/"later" is paused/);
   });
