@@ -3,9 +3,9 @@ import { narrowed, type Narrowing } from '../core/check/narrow.js';
 import type { PageResult } from '../core/check/result-cache.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { Finding, FindingCode } from '../core/finding.js';
-import { findingKey, fixesOf, type Mended, type Judged } from '../core/fix/fixes.js';
-import { applyEdits, overlap } from '../core/fix/proposal.js';
-import { ProblemError } from '../core/place.js';
+import { findingKey, fixesOf, type Fix, type Mended, type Judged } from '../core/fix/fixes.js';
+import { applyEdits, editsOf, overlap } from '../core/fix/proposal.js';
+import { ProblemError, type Problem } from '../core/place.js';
 import { loadProject, type KeptRuleFiles } from '../project/project.js';
 import { readForEdit, writeEdited, type FileForm } from '../project/edit.js';
 import { withRules, type OpenedCheck } from './check-input.js';
@@ -134,5 +134,39 @@ export class Fixer {
     let form = this.forms.get(file);
     if (!form) this.forms.set(file, (form = readForEdit(this.opened.project.directory, file)));
     return form;
+  }
+}
+
+/**
+ * Fixes of what keeps rule files from being read: changes after which there are fewer problems, and this one is gone. `texts`:
+ * those that are not saved.
+ */
+export function problemFixes(
+  directory: string,
+  problems: readonly Problem[],
+  texts: ReadonlyMap<string, string>,
+  textOf: (file: string) => string | null,
+): Map<Problem, Fix[]> {
+  const before = problemsWith(directory, texts);
+  const found = new Map<Problem, Fix[]>();
+  for (const problem of problems) {
+    const fixes = (problem.proposals ?? []).flatMap((proposal): Fix[] => {
+      const edits = editsOf(proposal, textOf);
+      const after = edits && problemsWith(directory, new Map([...texts, ...applyEdits(edits, textOf)]));
+      const isMended =
+        after && after.length < before.length && !after.some(({ message }) => message === problem.message);
+      return edits && isMended ? [{ title: proposal.title, edits, result: null }] : [];
+    });
+    if (fixes.length > 0) found.set(problem, fixes);
+  }
+  return found;
+}
+
+function problemsWith(directory: string, texts: ReadonlyMap<string, string>): Problem[] {
+  try {
+    return loadProject(directory, { tolerant: true, texts }).problems;
+  } catch (error) {
+    if (error instanceof ProblemError) return error.problems;
+    throw error;
   }
 }

@@ -82,6 +82,15 @@ export class LiveProject {
     }
   }
 
+  /** What keeps rule files from being read now. */
+  problems(): Problem[] {
+    try {
+      return this.read().project.problems;
+    } catch (error) {
+      return problemsOf(error);
+    }
+  }
+
   /** Judges the pages of the rules in one file alone; what it finds of other pages is not known. */
   checkFile(file: string): CheckReport {
     const { input } = this.read();

@@ -1,16 +1,21 @@
-import { closest, distance } from 'fastest-levenshtein';
+import levenshtein from 'damerau-levenshtein';
 
-/** The name among `known` that `name` was probably meant to be: at most two typing errors away (one for short names, three for long ones), else null. */
+/** Typing errors between two names, in any letter case: characters more, fewer or other, and two neighbours swapped. */
+export const errorsBetween = (a: string, b: string): number => levenshtein(a.toLowerCase(), b.toLowerCase()).steps;
+
+/** How many typing errors a name of this length may have. */
+export const mostErrors = ({ length }: string) => (length <= 4 ? 1 : length <= 8 ? 2 : 3);
+
+/** The name among `known` that `name` was probably meant to be: as few typing errors away as its length allows, else null. */
 export function nearest(name: string, known: readonly string[]): string | null {
-  if (known.length === 0) return null;
-  const best = closest(
-    name.toLowerCase(),
-    known.map((each) => each.toLowerCase()),
-  );
-  const found = known.find((each) => each.toLowerCase() === best);
-  return found !== undefined && distance(name.toLowerCase(), best) <= (name.length < 5 ? 1 : name.length < 12 ? 2 : 3)
-    ? found
-    : null;
+  const most = mostErrors(name);
+  let best: { name: string; errors: number } | null = null;
+  for (const each of known) {
+    if (Math.abs(each.length - name.length) > most) continue;
+    const errors = errorsBetween(name, each);
+    if (errors <= most && (!best || errors < best.errors)) best = { name: each, errors };
+  }
+  return best?.name ?? null;
 }
 
 /** Maximum number of names listed where none is near; the rest is counted. */

@@ -1,3 +1,5 @@
+import type { Proposal } from './fix/proposal.js';
+
 /** Where something is in a file of the project. `file` is relative to the project with forward slashes; the rest counts from 1. */
 export interface Place {
   file: string;
@@ -14,6 +16,8 @@ export interface Problem {
   source?: string;
   /** What to do about it. */
   hint?: string;
+  /** Changes that may mend it; not tried yet. */
+  proposals?: Proposal[];
 }
 
 /** An error in a piece of text: a selector, or a term of a condition. */

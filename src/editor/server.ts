@@ -23,10 +23,11 @@ import {
   type TextDocumentPositionParams,
 } from 'vscode-languageserver/node';
 import packageJson from '../../package.json' with { type: 'json' };
-import { Fixer } from '../app/fixes.js';
+import { Fixer, problemFixes } from '../app/fixes.js';
 import { LiveProject, problemsOf, type LiveReading } from '../app/live-project.js';
 import type { CheckReport } from '../core/check/verdict.js';
-import { ProblemError } from '../core/place.js';
+import type { Fix } from '../core/fix/fixes.js';
+import { ProblemError, type Place } from '../core/place.js';
 import { withPause } from '../project/edit.js';
 import { findProject } from '../project/settings.js';
 import { completionsAt } from './completion.js';
@@ -272,15 +273,22 @@ class EditorServer {
     { range, context, textDocument: { uri } }: CodeActionParams,
     { text, file, reading, watched }: OpenDocument,
   ): CodeAction[] {
-    const { report } = watched;
-    if (!reading || !report) return [];
-    const { live } = watched;
-    const here = report.findings.filter(
-      ({ at, proposals }) => at?.file === file && proposals && overlaps(rangeOf(text, at), range),
-    );
-    const fixes = new Fixer(reading.opened).fixesOf(report, here, live.unsaved);
+    const { live, report } = watched;
+    const isHere = ({ at }: { at?: Place | null }) => at?.file === file && overlaps(rangeOf(text, at), range);
+    const problems = live.problems().filter(isHere);
+    const findings = (report?.findings ?? []).filter((each) => each.proposals && isHere(each));
+    const fixes: [code: string | undefined, list: Fix[]][] = [
+      ...[...problemFixes(live.directory, problems, live.unsaved, (each) => live.textOf(each)).values()].map(
+        (list): [undefined, Fix[]] => [undefined, list],
+      ),
+      ...(reading && report
+        ? [...new Fixer(reading.opened).fixesOf(report, findings, live.unsaved)].map(
+            ([{ code }, list]): [string, Fix[]] => [code, list],
+          )
+        : []),
+    ];
     const actions = new Map<string, CodeAction>();
-    for (const [finding, list] of fixes)
+    for (const [code, list] of fixes)
       for (const { title, edits, result } of list) {
         const changes: Record<string, { range: Range; newText: string }[]> = {};
         for (const edit of edits) {
@@ -291,9 +299,10 @@ class EditorServer {
         actions.set(JSON.stringify(edits), {
           title: result ? `${title} (${result.verdict})` : title,
           ...{ kind: CodeActionKind.QuickFix, edit: { changes }, isPreferred: list.length === 1 },
-          diagnostics: context.diagnostics.filter((each) => each.source === source && each.code === finding.code),
+          diagnostics: context.diagnostics.filter((each) => each.source === source && each.code === code),
         });
       }
+    if (!reading) return [...actions.values()];
     const name = ruleNameAt(text, documentOf(text).offsetAt(range.start))?.name;
     const rule = reading.project.rules.find((each) => each.name === name);
     if (rule && name !== undefined) {

@@ -14,6 +14,8 @@ import { replacing, type Proposal } from '../core/fix/proposal.js';
 import { valueOffset, type ActionReader, type Descriptors } from '../core/action/reading.js';
 import type { Rule } from '../core/rule/rule.js';
 import { ExpectDescriptors, RuleDescriptors } from './configuration.js';
+import { formerNames } from '../core/former-names.js';
+import { nearest } from '../core/nearest.js';
 import { checkedShape, knownKeys } from './shape.js';
 
 /** Blocks inside of one another that are read; nothing that people write comes near. */
@@ -72,6 +74,21 @@ function descriptorValues(
   return { values, nodes };
 }
 
+/** What an unknown descriptor was meant to be: its new name, an at-rule without its sign, or a name that is near. */
+function otherDescriptor(node: Declaration, at: Place, known: string[]): Proposal[] {
+  const written = `${node.prop}${node.raws.between ?? ': '}`;
+  const renamed = Object.hasOwn(formerNames.descriptor, node.prop)
+    ? formerNames.descriptor[node.prop as keyof typeof formerNames.descriptor]
+    : null;
+  if (renamed !== null) return [replacing(at, renamed.includes(':') ? written + rawValue(node) : node.prop, renamed)];
+  if (actionNames.includes(node.prop)) return [replacing(at, written, `@${node.prop} `)];
+  const near = nearest(node.prop, known);
+  return near === null ? [] : [replacing(at, node.prop, near)];
+}
+
+/** At-rules of actions that are easily written like a descriptor. */
+const actionNames = ['hide', 'only-here', 'swap', 'mark-current', 'script', 'style-file', 'stylesheet', 'on'];
+
 /** Reads the descriptors of a block by the class that describes them; what is wrong with one is reported, and it is left out. */
 export function readDescriptors<T extends object>(
   block: AtRule,
@@ -90,7 +107,9 @@ export function readDescriptors<T extends object>(
       (shape === (RuleDescriptors as unknown) || shape === (ExpectDescriptors as unknown)) &&
       declarationFault(node.prop, node.value) === null;
     const remedy = css ? `Put it in a style rule: SELECTOR { ${node.prop}: ${node.value}; }` : hint;
-    reader.problem(node, unknownKey ? 0 : valueOffset(node), message, remedy);
+    const at = reader.place(node, 0);
+    const proposals = unknownKey && !css ? otherDescriptor(node, at, knownKeys(shape)) : undefined;
+    reader.problem(node, unknownKey ? 0 : valueOffset(node), message, remedy, proposals);
   }
   return { values: instance, nodes, faulty: faults.length > 0 };
 }
@@ -126,8 +145,9 @@ export class Reader implements ActionReader {
     return location.endsWith(this.file) ? location.slice(0, -this.file.length) + path : path;
   }
 
-  problem(node: ChildNode, offset: number, message: string, hint?: string): void {
-    this.result.problems.push({ message, at: this.place(node, offset), hint: hint || undefined });
+  problem(node: ChildNode, offset: number, message: string, hint?: string, proposals?: Proposal[]): void {
+    const at = this.place(node, offset);
+    this.result.problems.push({ message, at, hint: hint || undefined, ...(proposals?.length ? { proposals } : {}) });
   }
 
   found(

@@ -1,7 +1,8 @@
 import { CssSyntaxError, type AtRule, type ChildNode, type Declaration, type Root } from 'postcss';
 import { findingCodes } from '../core/finding.js';
 import { renamedHint } from '../core/former-names.js';
-import { suggestion } from '../core/nearest.js';
+import { replacing } from '../core/fix/proposal.js';
+import { nearest, suggestion } from '../core/nearest.js';
 import { pathCondition } from '../core/target/path-condition.js';
 import type { Place, Problem } from '../core/place.js';
 import { parseCondition } from '../core/target/condition.js';
@@ -79,12 +80,14 @@ function readTopLevel(node: ChildNode, reader: Reader): void {
   } else if (node.name === 'expect') {
     readExpectation(node, reader);
   } else if (node.name !== 'needle') {
+    const known = ['needle', 'keep-visible', 'expect'];
+    const near = nearest(node.name, known);
     reader.problem(
       node,
       0,
       `@${node.name} is unknown at the top level of a rule file`,
-      renamedHint('atRule', node.name) ??
-        suggestion(node.name, ['needle', 'keep-visible', 'expect']).replace('mean ', 'mean @'),
+      renamedHint('atRule', node.name) ?? suggestion(node.name, known).replace('mean ', 'mean @'),
+      near === null ? [] : [replacing(reader.place(node, 0), `@${node.name}`, `@${near}`)],
     );
   } else {
     readNeedle(node, reader);

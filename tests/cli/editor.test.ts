@@ -57,9 +57,7 @@ describe('Neovim, by the configuration of the docs', () => {
       });
       const said = `${stdout}${stderr}`.split(/\r?\n/).filter((line) => /^(found|lens|action|text) /.test(line));
       expect(said).toEqual([
-        expect.stringMatching(
-          /^found 1:8-17 \.masthaed matches nothing on \/\. \.masthead matches 1 there/,
-        ),
+        expect.stringMatching(/^found 1:8-17 \.masthaed matches nothing on \/\. \.masthead matches 1 there/),
         'lens hits 0 of 2 pages, no-match on 2',
         'action Replace .masthaed by .masthead (hit)',
         'lens hits 2 of 2 pages',

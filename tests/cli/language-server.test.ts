@@ -293,6 +293,29 @@ test('Pages and settings that change are read again, and url() leads to its file
   expect(await editor.stop()).toBe(0);
 });
 
+test.each([
+  ['page: path("/");', 'pages: path("/");'],
+  ['hide: .x;', '@hide .x;'],
+  ['strength: firm;', 'important: yes;'],
+])('A file that cannot be read for %s is mended to %s', async (from, to) => {
+  const rule = (line: string) =>
+    `@needle a { ${line.startsWith('page') ? '' : 'pages: path("/"); '}@hide .x; ${line} }`;
+  const directory = smallProject(rule(from));
+  const editor = await new Editor(directory).start();
+  await editor.open(file);
+  const [diagnostic] = await editor.until(file, (all) => all.length > 0);
+  const actions = await editor.ask<CodeAction[]>('textDocument/codeAction', {
+    textDocument: { uri: editor.uri(file) },
+    range: diagnostic?.range,
+    context: { diagnostics: [] },
+  });
+  const [edit] = actions[0]?.edit?.changes?.[editor.uri(file)] ?? [];
+  const { start, end } = edit?.range ?? diagnostic?.range ?? { start: { character: 0 }, end: { character: 0 } };
+  const before = rule(from);
+  expect(before.slice(0, start.character) + (edit?.newText ?? '?') + before.slice(end.character)).toBe(rule(to));
+  expect(await editor.stop()).toBe(0);
+});
+
 describe('Where the cursor is', () => {
   test.each<[string, object]>([
     ['@needle a { pages: path("/|', { before: 'pages: path("/', call: { name: 'path', argument: '/' } }],

@@ -248,6 +248,29 @@ function checkForRule(node: CssNode): void {
   }
 }
 
+/** What CSS has for pseudo-classes that only scripts know. */
+const otherWays: Record<string, string> = {
+  contains: 'CSS does not select by text: use a class, or :has() of an element inside.',
+  first: 'Write :first-child, :first-of-type, or :nth-child(1 of S) for the first S among its siblings.',
+  last: 'Write :last-child, :last-of-type, or :nth-last-child(1 of S) for the last S among its siblings.',
+  eq: 'Write :nth-child(n) or :nth-child(n of S); they count from 1.',
+  gt: 'Write :nth-child(n + 3) for all from the third on.',
+  lt: 'Write :nth-child(-n + 3) for the first three.',
+  even: 'Write :nth-child(even).',
+  odd: 'Write :nth-child(odd).',
+  visible: 'CSS does not select by what is visible: use a class or an attribute.',
+  hidden: 'Write [hidden], or use a class: CSS does not select by what is visible.',
+  parent: 'Write :has(> *), or :not(:empty).',
+  header: 'Write :is(h1, h2, h3, h4, h5, h6).',
+  selected: 'Write :checked.',
+  text: 'Write [type="text"].',
+  button: 'Write :is(button, [type="button"]).',
+  checkbox: 'Write [type="checkbox"].',
+  radio: 'Write [type="radio"].',
+  submit: 'Write [type="submit"].',
+  image: 'Write img, or [type="image"].',
+};
+
 function checkSimpleSelector(node: CssNode): void {
   checkArgument(node, generate(node));
   const offset = offsetOf(node);
@@ -272,7 +295,7 @@ function checkSimpleSelector(node: CssNode): void {
       throw new TextError(
         `":${node.name}" is not a known pseudo-class`,
         offset,
-        suggestion(node.name, tables.pseudoClasses).replace(/^Known.*/s, ''),
+        otherWays[node.name.toLowerCase()] ?? suggestion(node.name, tables.pseudoClasses).replace(/^Known.*/s, ''),
       );
     }
   }

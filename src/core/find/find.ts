@@ -43,7 +43,7 @@ export interface FindReport {
   /** The first few elements there. */
   elements: Found[];
   /** If nothing matches: changes that would match, on the requested page or the first that has one. */
-  nearMisses: (NearMiss & { page: string })[];
+  nearMisses: (Omit<NearMiss, 'cost'> & { page: string })[];
   /** If nothing matches: where shadow trees hold such elements, which no rule reaches; null where none does. */
   shadow: { page: string; host: string; elements: number } | null;
   /** The time limit ended before every page was searched. */
@@ -141,7 +141,8 @@ function search({ view, query, page: wanted, state, isLate }: FindInput, report:
   }));
   if (report.total > 0) report.shadow = null;
   const missing = wanted ? report.page === null : report.total === 0;
-  if (missing && 'text' in query) report.nearMisses = nearMissesOn(wanted ? [wanted] : site.pages, query, open, isLate);
+  if (missing && 'text' in query)
+    report.nearMisses = nearMissesOn(wanted ? [wanted] : site.pages, query, open, isLate, view.words().isNamed);
 }
 
 function matcherFor(query: Query): Matcher {
@@ -162,13 +163,17 @@ function nearMissesOn(
   query: { selectors: Selector[]; text: string },
   open: (page: Page) => PageDocument,
   isLate: () => boolean,
+  isName: (word: string) => boolean,
 ): FindReport['nearMisses'] {
   for (const depth of [1, 2] as const) {
     for (const page of depth === 1 ? pages : pages.slice(0, mostNearMissPages)) {
       if (isLate()) return [];
       const document = open(page);
-      const found = query.selectors.flatMap(({ text }) => nearMisses(selectorParts(text).element, document, depth));
-      if (found.length > 0) return found.slice(0, 3).map((each) => ({ ...each, page: page.path }));
+      const found = query.selectors.flatMap(({ text }) =>
+        nearMisses(selectorParts(text).element, document, depth, isName),
+      );
+      if (found.length > 0)
+        return found.slice(0, 3).map(({ selector, elements, why }) => ({ selector, elements, why, page: page.path }));
     }
   }
   return [];

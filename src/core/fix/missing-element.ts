@@ -35,7 +35,7 @@ export interface Hint {
 /** Maximum number of pages of one action that get hints; all get a finding. */
 const mostPages = 20;
 /** Maximum number of pages parsed to see whether a selector really matches there. */
-const mostCandidates = 3;
+const mostCandidates = 12;
 
 /**
  * A finding for each element that is missing, with the likeliest fix. Hints are worked out once an action: what fixes it on
@@ -95,10 +95,10 @@ class HintSearch {
     const { element, pseudo } = selectorParts(single.text);
     const part = this.partHint(missing, element, pseudo);
     if (part !== null) return { text: part, selector: null, why: '' };
-    const near = this.kept(missing, 'near', this.keyOf(missing), () => this.nearHint(missing, element));
-    if (near.text !== null) return near;
     const site = this.siteKey(missing.view);
     const key = site === null ? null : JSON.stringify([this.keyOf(missing), site]);
+    const near = this.kept(missing, 'near', key, () => this.nearHint(missing, element));
+    if (near.text !== null) return near;
     return this.kept(missing, 'elsewhere', key, () => this.hintElsewhere(missing, element));
   }
 
@@ -118,7 +118,8 @@ class HintSearch {
   }
 
   private nearHint(missing: MissingElement, element: string): Hint {
-    const all = nearMisses(element, this.open(missing));
+    const { view } = missing;
+    const all = nearMisses(element, this.open(missing), 2, view.words().isNamed);
     const [near] = all;
     if (!near) return noHint;
     const { selector, elements } = near;

@@ -1,9 +1,11 @@
 import cssesc from 'cssesc';
-import { distance } from 'fastest-levenshtein';
+import { html as standard } from 'parse5';
 import { putTogether, takeApart, type Compound, type Simple } from '../css/complex.js';
 import { attribute, type Element, type PageDocument } from '../page/document.js';
 import { compileMatcher, TooLate } from '../page/elements.js';
 import { positionOf } from '../page/family.js';
+import { errorsBetween, mostErrors } from '../nearest.js';
+import tables from '../css/browser-tables.json' with { type: 'json' };
 
 /** A small change to a selector after which it matches, and what was wrong in words. */
 export interface NearMiss {
@@ -28,10 +30,16 @@ const mostParts = 12;
 
 /**
  * The small changes to one complex selector that make it match on this page, likeliest first. Each is tried on the page
- * itself. Pairs of changes are tried only where no single one helps and `depth` is 2.
+ * itself. Pairs of changes are tried only where no single one helps and `depth` is 2. `isName`: whether a tag, `.class` or
+ * `#id` exists elsewhere on the site; such a name is no typing error.
  */
-export function nearMisses(selector: string, document: PageDocument, depth: 1 | 2 = 2): NearMiss[] {
-  const words = vocabularyOf(document);
+export function nearMisses(
+  selector: string,
+  document: PageDocument,
+  depth: 1 | 2 = 2,
+  isName: (word: string) => boolean = () => false,
+): NearMiss[] {
+  const words = { ...vocabularyOf(document), isName };
   const start = mendSyntax(selector);
   if (!start || start.compounds.length > mostParts || start.compounds.some(({ simples }) => simples.length > mostParts))
     return [];
@@ -108,9 +116,10 @@ interface Vocabulary {
   tags: string[];
   /** Classes of `html` and `body`. */
   rootClasses: string[];
+  isName: (word: string) => boolean;
 }
 
-function vocabularyOf(document: PageDocument): Vocabulary {
+function vocabularyOf(document: PageDocument): Omit<Vocabulary, 'isName'> {
   const [ids, classes, tags, rootClasses] = [
     new Set<string>(),
     new Set<string>(),
@@ -135,15 +144,19 @@ const simple = (kind: 'class' | 'id' | 'type', name: string): Simple => {
   return { kind, name, text: kind === 'class' ? `.${escaped}` : kind === 'id' ? `#${escaped}` : escaped };
 };
 
+const otherCase = (name: string, other: string) => (/[A-Z]/.test(name) === /[A-Z]/.test(other) ? 0 : 0.25);
+
 /** Known names that a name could be a typo of, with the number of errors. */
 function typos(name: string, known: string[]): { name: string; errors: number }[] {
-  const most = name.length < 4 ? 1 : 2;
+  const most = mostErrors(name);
   return known
+    .filter((each) => Math.abs(each.length - name.length) <= most)
     .map((each) => ({
       name: each,
-      errors: each.toLowerCase() === name.toLowerCase() ? 0.5 : distance(name.toLowerCase(), each.toLowerCase()),
+      // Of names that differ in letter case alone the one that is written so is meant.
+      errors: each.toLowerCase() === name.toLowerCase() ? 0.5 : errorsBetween(name, each) + otherCase(name, each),
     }))
-    .filter(({ name: each, errors }) => errors <= most && each !== name)
+    .filter(({ name: each, errors }) => Math.floor(errors) <= most && each !== name)
     .sort((a, b) => a.errors - b.errors);
 }
 
@@ -216,18 +229,29 @@ function changesOf(compounds: Compound[], words: Vocabulary, document: PageDocum
   return changes;
 }
 
+/** Tags of the standard: none is a typing error of another. */
+const knownTags = new Set<string>(Object.values(standard.TAG_NAMES));
+
 /** Other names and signs for one simple selector. */
-function renamings(each: Simple, { ids, classes, tags }: Vocabulary): { to: Simple; cost: number; why: string }[] {
+function renamings(
+  each: Simple,
+  { ids, classes, tags, isName }: Vocabulary,
+): { to: Simple; cost: number; why: string }[] {
   const found: { to: Simple; cost: number; why: string }[] = [];
   const add = (kind: 'class' | 'id' | 'type', name: string, cost: number, why: string) =>
     found.push({ to: simple(kind, name), cost, why });
+  const sign = { class: '.', id: '#', type: '' };
+  const isTaken = each.kind in sign && isName(sign[each.kind as keyof typeof sign] + each.name);
   const spelled = (kind: 'class' | 'id' | 'type', known: string[], extra: number, why: string) => {
-    for (const { name, errors } of typos(each.name, known))
+    for (const { name, errors } of typos(each.name, known).filter((typo) => !isTaken || typo.errors < 1))
       add(kind, name, 1 + errors + extra, errors < 1 ? `other letter case${why}` : `typo${why}`);
   };
   if (each.kind === 'class') {
     if (ids.includes(each.name)) add('id', each.name, 1, 'it is an ID, not a class');
     if (tags.includes(each.name)) add('type', each.name, 1.2, 'it is an element, not a class');
+    const pseudo = each.name.toLowerCase();
+    if (!classes.includes(each.name) && tables.pseudoClasses.includes(pseudo))
+      found.push({ to: { kind: 'pseudo', name: pseudo, text: `:${pseudo}` }, cost: 0.9, why: 'it is a pseudo-class' });
     if (!classes.includes(each.name)) spelled('class', classes, 0, '');
     if (!classes.includes(each.name)) spelled('id', ids, 1, ', and it is an ID');
   }
@@ -236,10 +260,16 @@ function renamings(each: Simple, { ids, classes, tags }: Vocabulary): { to: Simp
     if (!ids.includes(each.name)) spelled('id', ids, 0, '');
     if (!ids.includes(each.name)) spelled('class', classes, 1, ', and it is a class');
   }
+  if (each.kind === 'attribute') {
+    const listed = /^\[class="?([\w-]+)"?\]$/.exec(each.text)?.[1];
+    if (listed !== undefined && classes.includes(listed)) add('class', listed, 1, 'the list of classes holds more');
+  }
   if (each.kind === 'type' && !tags.includes(each.name.toLowerCase())) {
+    if (/^h[1-6]$/i.test(each.name))
+      for (const tag of tags.filter((name) => /^h[1-6]$/.test(name))) add('type', tag, 2, `the heading is a <${tag}>`);
     if (classes.includes(each.name)) add('class', each.name, 1, 'missing dot');
     if (ids.includes(each.name)) add('id', each.name, 1, 'a # is missing');
-    spelled('type', tags, 0, '');
+    if (!knownTags.has(each.name.toLowerCase())) spelled('type', tags, 0, '');
     spelled('class', classes, 1, ', and missing dot');
     spelled('id', ids, 1, ', and a missing #');
   }

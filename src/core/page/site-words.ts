@@ -100,6 +100,9 @@ export class SiteWords {
     return this.counts.get(word.toLowerCase()) ?? 0;
   }
 
+  /** Whether any page names it. */
+  isNamed = (word: string): boolean => this.site.pages.some((page) => this.names(page, word));
+
   /** Whether a page names it. */
   names = (page: Page, word: string): boolean => (this.words.get(page) ?? '').includes(` ${word.toLowerCase()} `);
 
