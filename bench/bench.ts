@@ -2,8 +2,13 @@ import { spawn, spawnSync } from 'node:child_process';
 import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { cpus, tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
+import { fileURLToPath, pathToFileURL } from 'node:url';
 import { parseArgs } from 'node:util';
+import {
+  createProtocolConnection,
+  StreamMessageReader,
+  StreamMessageWriter,
+} from 'vscode-languageserver-protocol/node';
 import type { DemoPage } from '../demo/pages.js';
 import { startDemoServer } from '../demo/server.js';
 import { makePages, makeProject, type Load } from './project.js';
@@ -90,9 +95,12 @@ const withoutCache = (cwd: string) => () => rmSync(join(cwd, '.local-needle'), {
 const quiet = ['--format', 'json'];
 const check = [program, 'check', '--fail-on', 'never', ...quiet];
 
+/** The file of rules that is edited. */
+const editedFile = 'rules/bench-000.css';
+
 /** The same again after one rule was edited. */
 function timeEdited(cwd: string): number {
-  const file = join(cwd, 'rules/bench.css');
+  const file = join(cwd, editedFile);
   const text = readFileSync(file, 'utf8');
   let edits = 0;
   return time(check, cwd, () => writeFileSync(file, text.replace('color: teal', `color: rgb(0 0 ${++edits})`)));
@@ -117,6 +125,11 @@ async function timeFolder(folder: string, amount: number, load: Load): Promise<v
     const cold = time(check, directory, withoutCache(directory));
     ratio('`check`, nothing cached', cold, all ? 1.5 : isLarge ? 0.5 : null);
     ratio('`check` after one rule was edited', timeEdited(directory), all ? 0.5 : isLarge ? 1 / 15 : null);
+    if (!all) {
+      const keystroke = await timeKeystroke(directory);
+      ratio('a keystroke in the editor to its file', keystroke.file, 1, 0.15, 'wanted');
+      ratio('a keystroke in the editor to the project', keystroke.project, isLarge ? 1 / 15 : null);
+    }
     const out = mkdtempSync(join(tmpdir(), 'needle-bench-out-'));
     const build = time([program, 'build', '--force', '--out', out], directory, withoutCache(directory), 1);
     rmSync(out, { recursive: true });
@@ -212,6 +225,47 @@ if (given.write) {
   ];
   const [from, to] = [text.indexOf(begin), text.indexOf(end)];
   writeFileSync(path, `${text.slice(0, from)}${begin}\n\n${table.join('\n')}\n\n${text.slice(to)}`);
+}
+
+/** From a change in an editor to the diagnostics of its file, and to those of the project, in seconds; the median of five. */
+async function timeKeystroke(directory: string): Promise<{ file: number; project: number }> {
+  const child = spawn(process.execPath, [program, 'language-server'], { stdio: ['pipe', 'pipe', 'inherit'] });
+  const connection = createProtocolConnection(
+    new StreamMessageReader(child.stdout),
+    new StreamMessageWriter(child.stdin),
+  );
+  const uri = pathToFileURL(join(directory, editedFile)).href;
+  let told: () => void = () => undefined;
+  connection.onNotification('textDocument/publishDiagnostics', (of: { uri: string }) => {
+    if (of.uri === uri) told();
+  });
+  connection.listen();
+  const next = () => new Promise((done) => (told = () => done(undefined)));
+  await connection.sendRequest('initialize', { processId: process.pid, rootUri: null, capabilities: {} });
+  const text = readFileSync(join(directory, editedFile), 'utf8');
+  const textDocument = { uri, languageId: 'css', version: 1, text };
+  const first = next();
+  await connection.sendNotification('textDocument/didOpen', { textDocument });
+  await first;
+  const times = { file: [] as number[], project: [] as number[] };
+  // The first change finds the code that it runs not compiled yet.
+  for (let version = 2; version < 8; version++) {
+    await new Promise((done) => setTimeout(done, 2500));
+    const start = performance.now();
+    const own = next();
+    const contentChanges = [{ text: text.replace('color: teal', `color: rgb(0 ${version} 0)`) }];
+    await connection.sendNotification('textDocument/didChange', { textDocument: { uri, version }, contentChanges });
+    await own;
+    const inFile = performance.now() - start;
+    await next();
+    if (version === 2) continue;
+    times.file.push(inFile / 1000);
+    times.project.push((performance.now() - start) / 1000);
+  }
+  await connection.sendRequest('shutdown');
+  await connection.sendNotification('exit');
+  const median = (all: number[]) => all.sort((a, b) => a - b)[2] ?? NaN;
+  return { file: median(times.file), project: median(times.project) };
 }
 
 /** The largest resident size of a command, in MB; read from the system while it runs. The server of this process goes on meanwhile. */

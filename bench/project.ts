@@ -15,6 +15,9 @@ export interface Load {
   targeted: number;
 }
 
+/** Rules in one file, as people have them. */
+const rulesInFile = 10;
+
 const numbers = (length: number) => Array.from({ length }, (_, index) => index);
 
 /** Parts of a page as documentation, lists of products and journals have them, by number. */
@@ -113,7 +116,10 @@ export function makeProject(folder: string, { rules, targeted }: Load): string {
   });
   if (all) blocks.push('@keep-visible footer a, .footer a { note: "The law wants these."; }');
   mkdirSync(join(directory, 'rules'));
-  writeFileSync(join(directory, 'rules/bench.css'), blocks.join('\n'));
+  for (let file = 0; file * rulesInFile < blocks.length; file++) {
+    const own = blocks.slice(file * rulesInFile, (file + 1) * rulesInFile);
+    writeFileSync(join(directory, `rules/bench-${String(file).padStart(3, '0')}.css`), own.join('\n'));
+  }
   writeFileSync(
     join(directory, 'local-needle.yaml'),
     `version: 1\nsites: { live: { folder: ${JSON.stringify(resolve(folder))} } }\n`,

@@ -66,8 +66,7 @@ export class LiveProject {
   read(): LiveReading {
     if (this.now) return this.now;
     const project = loadProject(this.directory, { tolerant: true, texts: this.texts, kept: this.kept });
-    // Opening reads the files themselves, which may be worse than the unsaved texts.
-    this.opened ??= openCheck({ ...this.call, project: this.directory, tolerant: true });
+    this.opened ??= openCheck({ ...this.call, project: this.directory, tolerant: true, texts: this.texts });
     this.good = this.now = { opened: this.opened, input: withRules(this.opened, project), project };
     return this.now;
   }

@@ -10,7 +10,7 @@ import { capturedSite, openSite } from '../app/sites.js';
 
 /** The project and the site that a call is about. */
 export function openProject(args: SiteCall): { project: Project; source: SiteSource; content: SiteContent } {
-  const project = loadProject(findProject(args.project, process.cwd()), { tolerant: args.tolerant });
+  const project = loadProject(findProject(args.project, process.cwd()), args);
   const source = chosenSite(project.settings, args.site);
   return { project, source, content: openSite(project.directory, project.settings, source) };
 }

@@ -3,7 +3,7 @@ import { longhandsOf } from '../core/css/declaration.js';
 import { parseSelectorList, selectorFault, selectorParts } from '../core/css/selector.js';
 import { specificityOf, specificityText } from '../core/css/specificity.js';
 import { selectorTokens } from '../core/css/selector-tokens.js';
-import { compileMatcher } from '../core/page/elements.js';
+import { compileMatcher, TooLate, withinTime } from '../core/page/elements.js';
 import type { Page } from '../core/page/page.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { reasonText } from '../core/check/judge.js';
@@ -17,6 +17,8 @@ import { atRules, descriptors, topLevel } from './words.js';
 
 /** Pages on which a selector is counted. */
 const mostPages = 8;
+/** Maximum time for counting them, in milliseconds. */
+const mostMs = 1000;
 
 /** What is known of what stands at an offset, as Markdown, with where it stands; null for white space and unknown words. */
 export function hoverAt(
@@ -75,6 +77,19 @@ function alternativeAt(text: string, from: number, offset: number): [number, num
 
 const counted = (number: number, noun: string) => `${number} ${noun}${number === 1 ? '' : 's'}`;
 
+/** The number of elements, unless finding them takes too long. */
+function countText(count: () => number, end: number): string {
+  try {
+    return counted(
+      withinTime(() => performance.now() > end, count),
+      'element',
+    );
+  } catch (error) {
+    if (error instanceof TooLate) return 'not counted: it took too long';
+    throw error;
+  }
+}
+
 /** Text of a page or a file in Markdown, with nothing in it that means anything there. */
 const code = (text: string) => `\`${text.replace(/`/g, 'ˋ').replace(/\s+/g, ' ')}\``;
 
@@ -113,9 +128,10 @@ function selectorText(selector: string, pages: Page[], { view }: LiveReading['in
   if (!seen || !parsed) return '';
   const { element } = selectorParts(parsed.text);
   const match = compileMatcher(element);
+  const end = performance.now() + mostMs;
   const counts = pages
     .slice(0, mostPages)
-    .map((page) => `- ${code(page.path)} ${counted(match(seen.open(page)).length, 'element')}`);
+    .map((page) => `- ${code(page.path)} ${countText(() => match(seen.open(page)).length, end)}`);
   if (pages.length > mostPages) counts.push(`- and ${pages.length - mostPages} more pages, not counted`);
   const own = new Set(pages);
   const elsewhere = seen

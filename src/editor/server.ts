@@ -26,6 +26,7 @@ import packageJson from '../../package.json' with { type: 'json' };
 import { Fixer, problemFixes } from '../app/fixes.js';
 import { LiveProject, problemsOf, type LiveReading } from '../app/live-project.js';
 import type { CheckReport } from '../core/check/verdict.js';
+import type { Finding } from '../core/finding.js';
 import type { Fix } from '../core/fix/fixes.js';
 import { ProblemError, type Place } from '../core/place.js';
 import { withPause } from '../project/edit.js';
@@ -46,6 +47,8 @@ const saveMs = 2000;
 interface Watched {
   live: LiveProject;
   report: CheckReport | null;
+  /** The fixes that were worked out for findings of the report: editors ask again with each move of the cursor. */
+  fixes: Map<Finding, Fix[]>;
   /** Files with diagnostics. */
   told: Set<string>;
   timer?: NodeJS.Timeout;
@@ -171,6 +174,7 @@ class EditorServer {
       watched = {
         live: new LiveProject(directory, { project: directory, tolerant: true }),
         report: null,
+        fixes: new Map(),
         told: new Set(),
       };
       this.projects.set(directory, watched);
@@ -182,6 +186,7 @@ class EditorServer {
   private takeText({ uri }: TextDocument, text: string | null): void {
     const own = this.projectOf(uri);
     if (!own) return;
+    own.watched.fixes.clear();
     // The protocol counts without a byte order mark, as we do.
     own.watched.live.setText(own.file, text === null ? null : text.replace(/^\ufeff/, ''));
     if (own.file === 'local-needle.yaml') own.watched.live.forget(true);
@@ -215,6 +220,7 @@ class EditorServer {
       watched.timer = setTimeout(() => {
         this.look(watched, (live) => {
           watched.report = live.check();
+          watched.fixes.clear();
           this.tell(watched, diagnosticsOf(watched.report, live.read(), live), null);
           if (this.canRefreshLenses)
             void this.connection.languages.connection.sendRequest('workspace/codeLens/refresh');
@@ -232,7 +238,12 @@ class EditorServer {
     try {
       make(watched.live);
     } catch (error) {
-      this.tell(watched, problemDiagnostics(problemsOf(error), watched.live), null);
+      try {
+        this.tell(watched, problemDiagnostics(problemsOf(error), watched.live), null);
+      } catch (bug) {
+        // An editor's server stays up, whatever happens to one look.
+        this.connection.console.error(bug instanceof Error ? (bug.stack ?? bug.message) : String(bug));
+      }
     }
   }
 
@@ -281,11 +292,7 @@ class EditorServer {
       ...[...problemFixes(live.directory, problems, live.unsaved, (each) => live.textOf(each)).values()].map(
         (list): [undefined, Fix[]] => [undefined, list],
       ),
-      ...(reading && report
-        ? [...new Fixer(reading.opened).fixesOf(report, findings, live.unsaved)].map(
-            ([{ code }, list]): [string, Fix[]] => [code, list],
-          )
-        : []),
+      ...(reading && report ? this.fixesOf(findings, watched, reading, report) : []),
     ];
     const actions = new Map<string, CodeAction>();
     for (const [code, list] of fixes)
@@ -316,7 +323,19 @@ class EditorServer {
     return [...actions.values()];
   }
 
-  /** Rules and pages whose names hold a text. */
+  private fixesOf(
+    findings: Finding[],
+    { fixes, live }: Watched,
+    { opened }: LiveReading,
+    report: CheckReport,
+  ): [string, Fix[]][] {
+    const fresh = findings.filter((each) => !fixes.has(each));
+    const found = new Fixer(opened).fixesOf(report, fresh, live.unsaved);
+    for (const each of fresh) fixes.set(each, found.get(each) ?? []);
+    return findings.map((each) => [each.code, fixes.get(each) ?? []]);
+  }
+
+  /** Rules whose names hold a text. */
   private workspaceSymbols(query: string) {
     const wanted = query.toLowerCase();
     const start: Position = { line: 0, character: 0 };

@@ -293,6 +293,16 @@ test('Pages and settings that change are read again, and url() leads to its file
   expect(await editor.stop()).toBe(0);
 });
 
+test('A file that is broken on the disk counts as its text in the editor does', async () => {
+  const directory = smallProject('@needle a { pages: path("/"); @hide .x;');
+  const editor = await new Editor(directory).start();
+  await editor.open(file);
+  await editor.until(file, (all) => all.some(({ message }) => /not valid CSS/.test(String(message))));
+  await editor.change(file, '@needle a { pages: path("/"); @hide .xx; }');
+  await editor.until(file, (all) => all.length === 1 && all[0]?.code === 'missing-element');
+  expect(await editor.stop()).toBe(0);
+});
+
 test.each([
   ['page: path("/");', 'pages: path("/");'],
   ['hide: .x;', '@hide .x;'],

@@ -6,6 +6,10 @@ import { openCheck } from '../../src/app/check-input.js';
 import { check } from '../../src/core/check/check.js';
 import { runBuilt } from '../helpers.js';
 
+/** A report as it is printed: what was not tried is left out. */
+const asShown = (report: unknown): unknown =>
+  JSON.parse(JSON.stringify(report, (key, value: unknown) => (key === 'proposals' ? undefined : value)));
+
 describe('A check by several threads', () => {
   test('gives the report that one thread gives', async () => {
     const directory = makeProject(
@@ -15,13 +19,13 @@ describe('A check by several threads', () => {
     // Hints on what is missing name other pages.
     const mistakes = '\n@needle typo { pages: path("/p/1{*}?"); @hide .part-3 h22; }\n';
     for (const more of ['', mistakes]) {
-      appendFileSync(join(directory, 'rules/bench.css'), more);
+      appendFileSync(join(directory, 'rules/bench-000.css'), more);
       rmSync(join(directory, '.local-needle'), { recursive: true, force: true });
       const { input } = openCheck({ project: directory });
       const alone = check({ ...input, results: undefined });
       expect(alone.cells.length).toBeGreaterThanOrEqual(120 * 3);
       const { out } = await runBuilt(directory, ['check', '--format', 'json']);
-      expect(JSON.parse(out)).toEqual(JSON.parse(JSON.stringify(alone)));
+      expect(JSON.parse(out)).toEqual(asShown(alone));
       // And again, from what was kept.
       expect((await runBuilt(directory, ['check', '--format', 'json'])).out).toBe(out);
     }
