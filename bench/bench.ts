@@ -135,6 +135,8 @@ async function timeFolder(folder: string, amount: number, load: Load): Promise<v
     rmSync(out, { recursive: true });
     ratio('`build`', build, 2, cold, '`check`, nothing cached');
     if (all) return;
+    withoutCache(directory)();
+    ratio('`preview` to its first overview', await timePreview(directory), 1.5, cold, '`check`, nothing cached');
     const find = time([program, 'find', 'h2', '--timeout', '600', ...quiet], directory);
     ratio('`find h2`', find, amount <= 1000 ? 1 : null);
     ratio('`pages`', time([program, 'pages', ...quiet], directory), 3, version, '`--version`');
@@ -266,6 +268,27 @@ async function timeKeystroke(directory: string): Promise<{ file: number; project
   await connection.sendNotification('exit');
   const median = (all: number[]) => all.sort((a, b) => a - b)[2] ?? NaN;
   return { file: median(times.file), project: median(times.project) };
+}
+
+/** From the start of `preview` to the verdicts in its overview, in seconds. */
+async function timePreview(directory: string): Promise<number> {
+  const start = performance.now();
+  const child = spawn(process.execPath, [program, 'preview', '--port', '4870'], { cwd: directory });
+  let said = '';
+  child.stdout.on('data', (part) => (said += part));
+  child.stderr.on('data', (part) => (said += part));
+  try {
+    for (;;) {
+      if (child.exitCode !== null) throw new Error(`preview ended: ${said}`);
+      const address = /Overview\s+(\S+)/.exec(said)?.[1];
+      const answer = address && (await fetch(new URL('overview.json', address)).catch(() => null));
+      const state = answer && ((await answer.json()) as { judging: boolean; totals: unknown });
+      if (state && !state.judging && state.totals) return (performance.now() - start) / 1000;
+      await new Promise((done) => setTimeout(done, 50));
+    }
+  } finally {
+    child.kill();
+  }
 }
 
 /** The largest resident size of a command, in MB; read from the system while it runs. The server of this process goes on meanwhile. */

@@ -140,7 +140,7 @@ function selectorText(selector: string, pages: Page[], { view }: LiveReading['in
     .filter((page) => !own.has(page)).length;
   const [tokens = []] = selectorTokens(element);
   return [
-    `Specificity ${specificityText(specificityOf(tokens))}, and what limits it to its pages. ${elsewhere === 0 ? 'Matches on no other page.' : `May match on ${counted(elsewhere, 'other page')}.`}`,
+    `Specificity ${specificityText(specificityOf(tokens))} as written; what limits it to its pages adds to it. ${elsewhere === 0 ? 'Matches on no other page.' : `May match on ${counted(elsewhere, 'other page')}.`}`,
     '',
     ...counts,
   ].join('\n');

@@ -7,8 +7,6 @@ import {
   MarkupKind,
   ProposedFeatures,
   ResponseError,
-  StreamMessageReader,
-  StreamMessageWriter,
   SymbolKind,
   TextDocuments,
   TextDocumentSyncKind,
@@ -57,11 +55,8 @@ interface Watched {
 
 /** Speaks the Language Server Protocol 3.17 over two streams until the client ends it; resolves then. */
 export function startLanguageServer(input: NodeJS.ReadableStream, output: NodeJS.WritableStream): Promise<void> {
-  const connection = createConnection(
-    ProposedFeatures.all,
-    new StreamMessageReader(input),
-    new StreamMessageWriter(output),
-  );
+  // By streams rather than readers: the server then ends when its editor is gone.
+  const connection = createConnection(ProposedFeatures.all, input, output);
   const server = new EditorServer(connection);
   connection.listen();
   return server.ended;
