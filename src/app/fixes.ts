@@ -44,6 +44,7 @@ export class Fixer {
     return { ...report, findings };
   }
 
+  /** The fixes of findings, each tried on its own. `texts`: those that are not saved. */
   fixesOf(report: CheckReport, findings: readonly Finding[], texts: ReadonlyMap<string, string> = new Map()) {
     const textOf = (file: string) => texts.get(file) ?? this.textOf(file);
     return fixesOf(report, findings, textOf, (changed) => this.check(new Map([...texts, ...changed])));
