@@ -1,3 +1,4 @@
+import { realpathSync } from 'node:fs';
 import { dirname, isAbsolute } from 'node:path';
 import { TextDocument } from 'vscode-languageserver-textdocument';
 import {
@@ -21,6 +22,7 @@ import {
   type TextDocumentPositionParams,
 } from 'vscode-languageserver/node';
 import packageJson from '../../package.json' with { type: 'json' };
+import type { SiteCall } from '../app/call.js';
 import { Fixer, problemFixes } from '../app/fixes.js';
 import { LiveProject, problemsOf, type LiveReading } from '../app/live-project.js';
 import type { CheckReport } from '../core/check/verdict.js';
@@ -53,11 +55,18 @@ interface Watched {
   saving?: NodeJS.Timeout;
 }
 
-/** Speaks the Language Server Protocol 3.17 over two streams until the client ends it; resolves then. */
-export function startLanguageServer(input: NodeJS.ReadableStream, output: NodeJS.WritableStream): Promise<void> {
+/**
+ * Speaks the Language Server Protocol 3.17 over two streams until the client ends it; resolves then. `site`: the one that is
+ * judged, if not the first; `project`: the folder of the project, for files in it.
+ */
+export function startLanguageServer(
+  input: NodeJS.ReadableStream,
+  output: NodeJS.WritableStream,
+  call: SiteCall = {},
+): Promise<void> {
   // By streams rather than readers: the server then ends when its editor is gone.
   const connection = createConnection(ProposedFeatures.all, input, output);
-  const server = new EditorServer(connection);
+  const server = new EditorServer(connection, call);
   connection.listen();
   return server.ended;
 }
@@ -69,7 +78,10 @@ class EditorServer {
   private canWatch = false;
   readonly ended: Promise<void>;
 
-  constructor(private readonly connection: Connection) {
+  constructor(
+    private readonly connection: Connection,
+    private readonly call: SiteCall,
+  ) {
     this.ended = new Promise((done) => connection.onExit(() => done()));
     connection.onInitialize((params) => this.initialize(params));
     connection.onInitialized(() => {
@@ -159,7 +171,8 @@ class EditorServer {
     if (path === null) return null;
     let directory: string;
     try {
-      directory = findProject(undefined, dirname(path));
+      const from = this.call.project === undefined ? dirname(path) : process.cwd();
+      directory = realpathSync(findProject(this.call.project, from));
     } catch (error) {
       if (error instanceof ProblemError) return null;
       throw error;
@@ -167,7 +180,7 @@ class EditorServer {
     let watched = this.projects.get(directory);
     if (!watched) {
       watched = {
-        live: new LiveProject(directory, { project: directory, tolerant: true }),
+        live: new LiveProject(directory, this.call),
         report: null,
         fixes: new Map(),
         told: new Set(),

@@ -31,9 +31,14 @@ class Editor {
   private version = 1;
   refreshed = 0;
 
-  constructor(readonly directory: string) {
+  constructor(
+    readonly directory: string,
+    words: string[] = [],
+  ) {
     const program = join(process.cwd(), 'dist/program/local-needle.js');
-    this.child = spawn(process.execPath, [program, 'language-server'], { stdio: ['pipe', 'pipe', 'inherit'] });
+    this.child = spawn(process.execPath, [program, 'language-server', ...words], {
+      stdio: ['pipe', 'pipe', 'inherit'],
+    });
     const { stdin, stdout } = this.child;
     if (!stdin || !stdout) throw new Error('The server has no streams');
     this.connection = createProtocolConnection(new StreamMessageReader(stdout), new StreamMessageWriter(stdin));
@@ -290,6 +295,20 @@ test('Pages and settings that change are read again, and url() leads to its file
   await editor.until(file, (all) => !all.some(({ code }) => code === 'missing-element'));
   rmSync(join(directory, 'local-needle.yaml'));
   await editor.change(file, `${rules} `);
+  expect(await editor.stop()).toBe(0);
+});
+
+test('--site and --project choose what is judged', async () => {
+  const directory = smallProject('@needle a { pages: all; @hide .only-there; }', {
+    'local-needle.yaml': 'version: 1\nsites: { live: { folder: public }, other: { folder: other } }\n',
+    'other/index.html': pageHtml('', '<p class="only-there">x</p>'),
+  });
+  const editor = await new Editor(directory, ['--project', directory, '--site', 'other']).start();
+  await editor.open(file);
+  const lenses = () => editor.ask<CodeLens[]>('textDocument/codeLens', { textDocument: { uri: editor.uri(file) } });
+  for (let tries = 0; (await lenses()).length === 0 && tries < 200; tries++)
+    await new Promise((done) => setTimeout(done, 50));
+  expect((await lenses()).map(({ command }) => command?.title)).toEqual(['hits 1 of 1 page']);
   expect(await editor.stop()).toBe(0);
 });
 
