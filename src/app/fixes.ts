@@ -3,7 +3,16 @@ import { narrowed, type Narrowing } from '../core/check/narrow.js';
 import type { PageResult } from '../core/check/result-cache.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { Finding, FindingCode } from '../core/finding.js';
-import { findingKey, fixesOf, type Fix, type Mended, type Judged } from '../core/fix/fixes.js';
+import {
+  findingKey,
+  fixesOf,
+  mostTried,
+  resultIn,
+  type Budget,
+  type Fix,
+  type Mended,
+  type Judged,
+} from '../core/fix/fixes.js';
 import { applyEdits, editsOf, overlap } from '../core/fix/proposal.js';
 import { ProblemError, type Problem } from '../core/place.js';
 import { loadProject, type KeptRuleFiles } from '../project/project.js';
@@ -17,6 +26,8 @@ export interface FixPlan {
   applied: Mended[];
   /** Findings with several fixes that are as likely. */
   choices: Mended[];
+  /** Whether there were more changes than are tried in one run. */
+  isCut: boolean;
   report: CheckReport;
 }
 
@@ -31,6 +42,7 @@ export class Fixer {
   private readonly forms = new Map<string, FileForm>();
   private readonly judged = new Map<string, PageResult>();
   private readonly kept: KeptRuleFiles = new Map();
+  private readonly budget: Budget = { left: mostTried };
 
   constructor(private readonly opened: OpenedCheck) {}
 
@@ -47,7 +59,8 @@ export class Fixer {
   /** The fixes of findings, each tried on its own. `texts`: those that are not saved. */
   fixesOf(report: CheckReport, findings: readonly Finding[], texts: ReadonlyMap<string, string> = new Map()) {
     const textOf = (file: string) => texts.get(file) ?? this.textOf(file);
-    return fixesOf(report, findings, textOf, (changed) => this.check(new Map([...texts, ...changed])));
+    const judge = (changed: ReadonlyMap<string, string>) => this.check(new Map([...texts, ...changed]));
+    return fixesOf(report, findings, textOf, judge, this.budget);
   }
 
   /** Applies what is certain, in memory, until nothing more helps. `code`: only findings of this kind. */
@@ -73,7 +86,7 @@ export class Fixer {
     }
     const sorted = [...texts].sort(([a], [b]) => (a < b ? -1 : 1));
     const files = new Map(sorted.map(([file, after]) => [file, { before: this.formOf(file), after }]));
-    return { files, applied, choices, report: narrowed(report, narrowing) };
+    return { files, applied, choices, isCut: this.budget.left === 0, report: narrowed(report, narrowing) };
   }
 
   /** Writes the files of a plan, each whole. Throws ProblemError where one was changed meanwhile. */
@@ -98,8 +111,15 @@ export class Fixer {
       );
       const changed = new Map([...texts, ...applyEdits([...edits.values()], textOf)]);
       const report = this.check(changed);
-      if (!report || report.findings.some((each) => !known.has(findingKey(each)))) return null;
-      return { applied: some, texts: changed, report };
+      const left = new Set(report?.findings.map(findingKey));
+      if (!report || [...left].some((key) => !known.has(key))) return null;
+      if (some.some(({ finding }) => left.has(findingKey(finding)))) return null;
+      // What is told is what holds with all of them.
+      const applied = some.map(({ finding, fixes }): Mended => ({
+        finding,
+        fixes: fixes.map((fix) => ({ ...fix, result: resultIn(report, finding) })),
+      }));
+      return { applied, texts: changed, report };
     };
     if (chosen.length === 0) return null;
     const whole = tryOut(chosen);

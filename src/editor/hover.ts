@@ -58,7 +58,8 @@ export function hoverAt(
   const declaration = /^([\w-]+)\s*:/.exec(statement);
   if (declaration && blocks.length > 1) {
     const name = /^@needle\s+([\w-]+)/.exec(blocks[0]?.prelude ?? '')?.[1];
-    return { ...whole, markdown: declarationText(declaration[1] ?? '', name, blocks.at(-1)?.prelude ?? '', report) };
+    const markdown = declarationText(declaration[1] ?? '', name, blocks.at(-1)?.prelude ?? '', report);
+    return markdown === null ? null : { ...whole, markdown };
   }
   const word = /^@?[\w-]+/.exec(statement)?.[0] ?? '';
   const known = [...descriptors, ...atRules, ...topLevel].find(({ name }) => name === word);
@@ -146,19 +147,28 @@ function selectorText(selector: string, pages: Page[], { view }: LiveReading['in
   ].join('\n');
 }
 
-function declarationText(name: string, rule: string | undefined, selector: string, report: CheckReport | null): string {
+/** Where a declaration loses; null where nothing can be told of it: of nested selectors, and of what is not judged. */
+function declarationText(
+  name: string,
+  rule: string | undefined,
+  selector: string,
+  report: CheckReport | null,
+): string | null {
   const longhands = new Set(longhandsOf(name));
-  const lost = (report?.cells ?? []).flatMap((cell) =>
-    cell.rule !== rule
-      ? []
-      : cell.actions
-          .filter((action) => action.selector === selector)
-          .flatMap(({ overridden }) => overridden.filter(({ property }) => longhands.has(property)))
-          .slice(0, 1)
-          .map(({ by, element }) => `- ${code(cell.page)} ${code(element)}: ${code(reasonText(by))}`),
+  const judged = (report?.cells ?? [])
+    .filter((cell) => cell.rule === rule)
+    .flatMap(({ page, actions }) =>
+      actions.filter((action) => action.selector === selector).map((action) => ({ page, ...action })),
+    );
+  if (judged.length === 0) return null;
+  const lost = judged.flatMap(({ page, overridden }) =>
+    overridden
+      .filter(({ property }) => longhands.has(property))
+      .slice(0, 1)
+      .map(({ by, element }) => `- ${code(page)} ${code(element)}: ${code(reasonText(by))}`),
   );
-  if (report === null) return 'Not judged yet.';
-  return lost.length === 0
-    ? 'Nothing is known to override it.'
-    : [`Loses on ${counted(lost.length, 'page')}:`, '', ...lost.slice(0, 8)].join('\n');
+  if (lost.length > 0) return [`Loses on ${counted(lost.length, 'page')}:`, '', ...lost.slice(0, 8)].join('\n');
+  return judged.every(({ pairs, won }) => pairs === won)
+    ? 'Holds on every element that it matches.'
+    : 'Something in this block loses; local-needle why shows what.';
 }

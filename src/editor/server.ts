@@ -211,6 +211,7 @@ class EditorServer {
       touched.set(own.watched, touched.get(own.watched) === true || !isRule);
     }
     for (const [watched, pages] of touched) {
+      watched.fixes.clear();
       watched.live.forget(pages);
       this.lookSoon(watched, null);
     }
@@ -347,11 +348,9 @@ class EditorServer {
   private workspaceSymbols(query: string) {
     const wanted = query.toLowerCase();
     const start: Position = { line: 0, character: 0 };
-    return [...this.projects.values()].flatMap(({ report, live }) => {
-      const rules = (report?.rules ?? []).map(({ rule, file, line }) => ({
-        name: rule,
-        uri: uriOf(live.directory, file),
-        line: line - 1,
+    return [...this.projects.values()].flatMap(({ live }) => {
+      const rules = (live.latest()?.project.rules ?? []).map(({ name, at: { file, line } }) => ({
+        ...{ name, uri: uriOf(live.directory, file), line: line - 1 },
       }));
       return rules
         .filter(({ name }) => name.toLowerCase().includes(wanted))

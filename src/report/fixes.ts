@@ -1,5 +1,5 @@
 import { createTwoFilesPatch } from 'diff';
-import type { Mended } from '../core/fix/fixes.js';
+import { mostTried, type Mended } from '../core/fix/fixes.js';
 import { count, printable, wrapped, type Style } from './text.js';
 
 /** Changes to files, and the findings that they mend or could mend. */
@@ -7,6 +7,8 @@ export interface ShownFixes {
   files: ReadonlyMap<string, { before: { text: string }; after: string }>;
   applied: Mended[];
   choices: Mended[];
+  /** Whether there were more changes than are tried in one run. */
+  isCut: boolean;
 }
 
 /** What a plan changes, as a unified diff. */
@@ -29,9 +31,10 @@ export function diffText({ files }: Pick<ShownFixes, 'files'>, { colour }: Style
 }
 
 /** What was mended and with which result, and what is left to choose. */
-export function fixesText({ applied, choices, files }: ShownFixes, style: Style, isTrial: boolean): string {
+export function fixesText({ applied, choices, files, isCut }: ShownFixes, style: Style, isTrial: boolean): string {
   const { colour } = style;
-  if (applied.length === 0 && choices.length === 0) return 'No finding has a fix that is certain.';
+  const cut = isCut ? [`Only ${mostTried} changes are tried in one run: name rules to try others.`] : [];
+  if (applied.length === 0 && choices.length === 0) return cut[0] ?? 'No finding has a fix that is certain.';
   const lines = grouped(applied).map((some) =>
     wrapped(
       `${colour.green('✔')} ${placeText(some[0])}: ${printable(some[0]?.fixes[0]?.title ?? '')}${resultText(some)}`,
@@ -49,7 +52,7 @@ export function fixesText({ applied, choices, files }: ShownFixes, style: Style,
   const mended = `${count(applied.length, 'finding')} in ${count(files.size, 'file')}`;
   if (applied.length > 0)
     lines.push('', isTrial ? `Would mend ${mended}. Nothing was written (--dry-run).` : `Mended ${mended}.`);
-  return lines.join('\n');
+  return [...lines, ...cut].join('\n');
 }
 
 /** Findings of one place that one change mends. */

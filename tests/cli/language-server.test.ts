@@ -179,7 +179,7 @@ describe('An editor', () => {
     ['path("/tickets', 3, /1 page\n\n- `\/tickets\/pay\.html`/],
     ['.masthaed', 3, /Specificity \(0,1,0\).*Matches on no other page\.\n\n- `\/` 0 elements/],
     ['.x {', 1, /- `\/` 2 elements/],
-    ['color', 2, /Nothing is known to override it/],
+    ['color', 2, /Holds on every element that it matches/],
     ['note:', 1, /Why the rule is there/],
   ])('shows what is known of %s', async (mark, more, said) => {
     expect((await ask<Hover>('hover', mark, more)).contents).toMatchObject({ value: expect.stringMatching(said) });

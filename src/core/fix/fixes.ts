@@ -22,12 +22,25 @@ export type Judged = Pick<CheckReport, 'findings' | 'cells'>;
 /** The project with other texts of some of its files, judged; null if it cannot be read so. */
 export type Judge = (texts: ReadonlyMap<string, string>) => Judged | null;
 
-/** Maximum number of changes that are tried: each takes as long as a check after an edit. */
-const mostTried = 100;
+/** Maximum number of changes that are tried in one run: each takes as long as a check after an edit. */
+export const mostTried = 100;
+
+/** How many changes may still be tried. */
+export interface Budget {
+  left: number;
+}
 
 /** What a finding is about, without the lines that an edit may move. */
 export const findingKey = ({ code, rule, page, message }: Finding) =>
   JSON.stringify([code, rule, page, message.replace(/:\d+\b/g, '')]);
+
+/** What a finding's rule is on its page; null where it has no verdict. */
+export function resultIn({ cells }: Pick<Judged, 'cells'>, { rule, page }: Finding): Fix['result'] {
+  const cell = cells.find((each) => each.rule === rule && each.page === page);
+  return cell
+    ? { verdict: cell.verdict, elements: cell.actions.reduce((sum, { elements }) => sum + elements, 0) }
+    : null;
+}
 
 /**
  * The fixes of each finding, likeliest first: changes after which the finding is gone and no other one is new. A change that
@@ -38,13 +51,15 @@ export function fixesOf(
   findings: readonly Finding[],
   textOf: (file: string) => string | null,
   judge: Judge,
+  budget: Budget = { left: mostTried },
 ): Map<Finding, Fix[]> {
   const before = new Set(report.findings.map(findingKey));
   const tried = new Map<string, { judged: Judged; keys: Set<string> } | null>();
   const tryOut = (edits: Edit[]) => {
     const key = JSON.stringify(edits);
     if (!tried.has(key)) {
-      if (tried.size >= mostTried) return null;
+      if (budget.left === 0) return null;
+      budget.left--;
       const judged = judge(applyEdits(edits, textOf));
       tried.set(key, judged && { judged, keys: new Set(judged.findings.map(findingKey)) });
     }
@@ -54,9 +69,7 @@ export function fixesOf(
     const outcome = tryOut(edits);
     if (!outcome || outcome.keys.has(findingKey(finding))) return null;
     if ([...outcome.keys].some((key) => !before.has(key))) return null;
-    const cell = outcome.judged.cells.find(({ rule, page }) => rule === finding.rule && page === finding.page);
-    const elements = cell?.actions.reduce((sum, action) => sum + action.elements, 0) ?? 0;
-    return { title, edits, rank, result: cell ? { verdict: cell.verdict, elements } : null };
+    return { title, edits, rank, result: resultIn(outcome.judged, finding) };
   };
   const found = new Map<Finding, Fix[]>();
   for (const finding of findings) {
