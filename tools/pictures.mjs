@@ -175,6 +175,9 @@ await panel.locator('#rules li').first().waitFor();
 await panel.getByRole('button', { name: 'Point at an element' }).click();
 await tab.locator('main h1').click();
 await panel.locator('#picked input[type=radio]').first().waitFor();
+await panel.getByLabel('Restyle').check();
+await panel.getByLabel(/Declarations/).fill('color: #7a4b00; letter-spacing: 0.04em');
+await panel.locator('.result .hit').waitFor();
 await shot('preview-panel');
 preview.kill('SIGINT');
 

@@ -1,5 +1,6 @@
 import type { SiteContent } from '../capture/site-content.js';
 import type { CheckInput } from '../core/check/input.js';
+import { sheetStores } from '../core/css/cascade/page-sheets.js';
 import type { PageResult } from '../core/check/result-cache.js';
 import type { Hint } from '../core/fix/missing-element.js';
 import { buildBundle } from '../core/ship/bundle.js';
@@ -33,6 +34,8 @@ export interface OpenedCheck {
   learnt: Cache<Answers>;
   /** Saves results for the next run; `forget` drops those that this run did not use. */
   keep: (forget?: boolean) => void;
+  /** Drops results in memory that were not used since this was last called. */
+  age: () => void;
 }
 
 /** Reads everything that a check needs, for every command that checks, explains, builds or shows. Throws ProblemError. */
@@ -52,7 +55,7 @@ export function checkOf(project: Project, source: SiteSource, content: SiteConte
   const learnt = new Cache<Answers>(directory, ['learnt', source.name, dropExtension, ...queryKeys].join('.'));
   const input: OpenedCheck['input'] = {
     ...options,
-    ...{ results, hints, startTime },
+    ...{ results, hints, startTime, sheets: sheetStores(options.place) },
     rules: project.rules,
     findings: [...project.findings, ...content.findings],
     others: otherSites(directory, project.settings, source),
@@ -64,7 +67,11 @@ export function checkOf(project: Project, source: SiteSource, content: SiteConte
     hints.save(forget);
     learnt.save();
   };
-  const opened: OpenedCheck = { project, source, content, input, learnt, keep };
+  const age = () => {
+    results.age();
+    hints.age();
+  };
+  const opened: OpenedCheck = { project, source, content, input, learnt, keep, age };
   return opened;
 }
 

@@ -14,21 +14,35 @@ import {
   type Judged,
 } from '../core/fix/fixes.js';
 import { applyEdits, editsOf, overlap } from '../core/fix/proposal.js';
-import { ProblemError, type Problem } from '../core/place.js';
+import { ProblemError, type Place, type Problem } from '../core/place.js';
 import { loadProject, type KeptRuleFiles } from '../project/project.js';
-import { readForEdit, writeEdited, type FileForm } from '../project/edit.js';
+import { readForEdit, writeEditedFiles, type FileForm } from '../project/edit.js';
 import { withRules, type OpenedCheck } from './check-input.js';
 
 /** What would be changed, and what is then found. */
 export interface FixPlan {
   /** The files to change, with their texts before and after. */
   files: Map<string, { before: FileForm; after: string }>;
+  /** What kept files from being read, and was mended. */
+  problems: MendedProblem[];
   applied: Mended[];
   /** Findings with several fixes that are as likely. */
   choices: Mended[];
   /** Whether there were more changes than are tried in one run. */
   isCut: boolean;
   report: CheckReport;
+}
+
+/** What kept a file from being read, and the change that mended it. */
+export interface MendedProblem {
+  problem: Problem;
+  fix: Fix;
+}
+
+/** Texts of rule files that can be read, or read further, and what was mended in them. */
+export interface MendedProblems {
+  texts: ReadonlyMap<string, string>;
+  applied: MendedProblem[];
 }
 
 /** A count guards a rule, so it is changed only where that is asked for. */
@@ -44,7 +58,11 @@ export class Fixer {
   private readonly kept: KeptRuleFiles = new Map();
   private readonly budget: Budget = { left: mostTried };
 
-  constructor(private readonly opened: OpenedCheck) {}
+  /** `onTrial`: called with each change that is tried, with the number of those before it. */
+  constructor(
+    private readonly opened: OpenedCheck,
+    private readonly onTrial: (tried: number) => void = () => undefined,
+  ) {}
 
   /** A report with the fixes of its findings, each tried on its own. `whole`: before it was narrowed. */
   withFixes(whole: CheckReport, report: CheckReport): CheckReport {
@@ -59,14 +77,20 @@ export class Fixer {
   /** The fixes of findings, each tried on its own. `texts`: those that are not saved. */
   fixesOf(report: CheckReport, findings: readonly Finding[], texts: ReadonlyMap<string, string> = new Map()) {
     const textOf = (file: string) => texts.get(file) ?? this.textOf(file);
-    const judge = (changed: ReadonlyMap<string, string>) => this.check(new Map([...texts, ...changed]));
+    const judge = (changed: ReadonlyMap<string, string>) => {
+      this.onTrial(mostTried - this.budget.left);
+      return this.check(new Map([...texts, ...changed]));
+    };
     return fixesOf(report, findings, textOf, judge, this.budget);
   }
 
-  /** Applies what is certain, in memory, until nothing more helps. `code`: only findings of this kind. */
-  plan(first: CheckReport, code: FindingCode | null, narrowing: Narrowing): FixPlan {
+  /**
+   * Applies what is certain, in memory, until nothing more helps. `code`: only findings of this kind. `read`: what was mended
+   * before the project could be read.
+   */
+  plan(first: CheckReport, code: FindingCode | null, narrowing: Narrowing, read: MendedProblems): FixPlan {
     let report = first;
-    let texts: ReadonlyMap<string, string> = new Map();
+    let { texts } = read;
     const applied: Mended[] = [];
     let choices: Mended[] = [];
     for (let round = 0; round < mostRounds; round++) {
@@ -86,12 +110,16 @@ export class Fixer {
     }
     const sorted = [...texts].sort(([a], [b]) => (a < b ? -1 : 1));
     const files = new Map(sorted.map(([file, after]) => [file, { before: this.formOf(file), after }]));
-    return { files, applied, choices, isCut: this.budget.left === 0, report: narrowed(report, narrowing) };
+    const isCut = this.budget.left === 0;
+    return { files, problems: read.applied, applied, choices, isCut, report: narrowed(report, narrowing) };
   }
 
-  /** Writes the files of a plan, each whole. Throws ProblemError where one was changed meanwhile. */
+  /** Writes the files of a plan, all or none. Throws ProblemError where one was changed meanwhile. */
   write({ files }: FixPlan): void {
-    for (const [file, { before, after }] of files) writeEdited(this.opened.project.directory, file, before, after);
+    writeEditedFiles(
+      this.opened.project.directory,
+      [...files].map(([file, { before, after }]) => ({ file, form: before, text: after })),
+    );
   }
 
   /** Those of the fixes that can be made at once; each on its own if together they make something new. */
@@ -159,8 +187,8 @@ export class Fixer {
 }
 
 /**
- * Fixes of what keeps rule files from being read: changes after which there are fewer problems, and this one is gone. `texts`:
- * those that are not saved.
+ * Fixes of what keeps rule files from being read: changes after which this problem is gone and there are fewer, or the file
+ * is read further. `texts`: those that are not saved.
  */
 export function problemFixes(
   directory: string,
@@ -171,16 +199,60 @@ export function problemFixes(
   const before = problemsWith(directory, texts);
   const found = new Map<Problem, Fix[]>();
   for (const problem of problems) {
-    const fixes = (problem.proposals ?? []).flatMap((proposal): Fix[] => {
+    const fixes: Fix[] = [];
+    let likeliest = Infinity;
+    for (const proposal of [...(problem.proposals ?? [])].sort((a, b) => a.rank - b.rank)) {
+      if (proposal.rank > likeliest) break;
       const edits = editsOf(proposal, textOf);
       const after = edits && problemsWith(directory, new Map([...texts, ...applyEdits(edits, textOf)]));
-      const isMended =
-        after && after.length < before.length && !after.some(({ message }) => message === problem.message);
-      return edits && isMended ? [{ title: proposal.title, edits, result: null }] : [];
-    });
+      if (!edits || !after || after.some((each) => isSame(each, problem))) continue;
+      if (!isProgress(problem, before, after)) continue;
+      likeliest = proposal.rank;
+      fixes.push({ title: proposal.title, edits, result: null });
+    }
     if (fixes.length > 0) found.set(problem, fixes);
   }
   return found;
+}
+
+const isSame = (one: Problem, other: Problem) => one.message === other.message && one.at?.line === other.at?.line;
+
+/** Whether there are fewer problems, or, where one kept a whole file from being read, those of the file come later in it. */
+function isProgress({ at, stopsReading }: Problem, before: Problem[], after: Problem[]): boolean {
+  if (after.length < before.length) return true;
+  if (!stopsReading || !at) return false;
+  const isOfFile = (each: Problem) => each.at?.file === at.file;
+  return (
+    after.filter((each) => !isOfFile(each)).length <= before.filter((each) => !isOfFile(each)).length &&
+    after.filter(isOfFile).every((each) => each.at && isLater(each.at, at))
+  );
+}
+
+const isLater = (one: Place, other: Place) =>
+  one.line > other.line || (one.line === other.line && one.column > other.column);
+
+/** Maximum number of problems that are mended in one run. */
+const mostProblems = 100;
+
+/** Mends what keeps rule files from being read, where one change does it; nothing is written. */
+export function mendProblems(directory: string): MendedProblems {
+  let texts: ReadonlyMap<string, string> = new Map();
+  const applied: MendedProblem[] = [];
+  const textOf = (file: string) => {
+    const known = texts.get(file);
+    if (known !== undefined) return known;
+    const form = readForEdit(directory, file);
+    return form.bytes === null ? null : form.text;
+  };
+  while (applied.length < mostProblems) {
+    const problems = problemsWith(directory, texts);
+    const certain = [...problemFixes(directory, problems, texts, textOf)].find(([, fixes]) => fixes.length === 1);
+    const [problem, [fix] = []] = certain ?? [];
+    if (!problem || !fix) break;
+    applied.push({ problem, fix });
+    texts = new Map([...texts, ...applyEdits(fix.edits, textOf)]);
+  }
+  return { texts, applied };
 }
 
 function problemsWith(directory: string, texts: ReadonlyMap<string, string>): Problem[] {

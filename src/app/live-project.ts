@@ -1,4 +1,4 @@
-import { check } from '../core/check/check.js';
+import { checkInSteps } from '../core/check/check.js';
 import type { CheckInput } from '../core/check/input.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { ProblemError, type Problem } from '../core/place.js';
@@ -15,6 +15,9 @@ export interface LiveReading {
   project: Project;
 }
 
+/** After so many checks, results that none of them used are dropped. */
+const checksKept = 50;
+
 /**
  * A project that stays in memory while its files are edited: its pages are read once, rule files where their text changed, and
  * pages are judged where what reaches them did.
@@ -23,14 +26,17 @@ export class LiveProject {
   /** Texts of editors that are not saved, by path in the project. */
   private readonly texts = new Map<string, string>();
   private readonly kept: KeptRuleFiles = new Map();
+  private checks = 0;
   private opened: OpenedCheck | null = null;
   private now: LiveReading | null = null;
   /** The last one that could be read, for what is asked while a file is broken. */
   private good: LiveReading | null = null;
 
+  /** `tolerant`: whether files with problems are left out, if others are sound. */
   constructor(
     readonly directory: string,
     private readonly call: LookCall,
+    private readonly tolerant = true,
   ) {}
 
   /** Takes a text that stands for the one of a file; null: the file itself counts again. */
@@ -65,8 +71,9 @@ export class LiveProject {
   /** Reads what changed. Throws ProblemError where no rule file can be read, or the pages cannot. */
   read(): LiveReading {
     if (this.now) return this.now;
-    const project = loadProject(this.directory, { tolerant: true, texts: this.texts, kept: this.kept });
-    this.opened ??= openCheck({ ...this.call, project: this.directory, tolerant: true, texts: this.texts });
+    const { directory, tolerant, texts, kept } = this;
+    const project = loadProject(directory, { tolerant, texts, kept });
+    this.opened ??= openCheck({ ...this.call, project: directory, tolerant, texts });
     this.good = this.now = { opened: this.opened, input: withRules(this.opened, project), project };
     return this.now;
   }
@@ -91,18 +98,21 @@ export class LiveProject {
   }
 
   /** Judges the pages of the rules in one file alone; what it finds of other pages is not known. */
-  checkFile(file: string): CheckReport {
+  checkFile(file: string): Generator<undefined, CheckReport> {
     const { input } = this.read();
     const site = input.view(null)?.site;
     const own = new Set(
       site ? input.rules.filter(({ at }) => at.file === file).flatMap((rule) => [...rulePages(rule, site)]) : [],
     );
-    return check({ ...input, hints: null, loading: null, isKnown: (page) => !own.has(page) });
+    return checkInSteps({ ...input, hints: null, loading: null, isKnown: (page) => !own.has(page) });
   }
 
-  /** Judges everything. */
-  check(): CheckReport {
-    return check(this.read().input);
+  /** Judges everything, in steps that can be given up. */
+  *check(): Generator<undefined, CheckReport> {
+    const { opened, input } = this.read();
+    const report = yield* checkInSteps(input);
+    if (++this.checks % checksKept === 0) opened.age();
+    return report;
   }
 
   /** Reads what completion asks for. */

@@ -9,6 +9,7 @@ import { findingCodes, type FindingCode, type Level } from '../core/finding.js';
 import { ProblemError } from '../core/place.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { packageFolder } from '../../demo/site.js';
+import { mostTried } from '../core/fix/fixes.js';
 import { readForEdit } from '../project/edit.js';
 import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js';
 import { chosenSite } from '../project/read-configuration.js';
@@ -18,9 +19,11 @@ import { problemsText } from '../report/problems.js';
 import { count, plainStyle, styleFor } from '../report/text.js';
 import { openCheck, type OpenedCheck } from '../app/check-input.js';
 import { parallelCheck } from '../app/parallel-check.js';
+import type { MendedProblems } from '../app/fixes.js';
 import { pageAt } from '../app/page-at.js';
 import { narrowed } from '../core/check/narrow.js';
 import { ruleNamed } from '../app/rule-named.js';
+import { progressBar } from './progress.js';
 import { defineCommand, type ArgumentsOf, type CommonArguments, status, lookOptions } from './command.js';
 
 import { siteFolder } from '../app/sites.js';
@@ -141,6 +144,15 @@ function withFixing(args: CheckArguments): { args: CheckArguments; fixing: Fixin
   return { args: { ...args, rules }, fixing: { code, isTrial: args['dry-run'] } };
 }
 
+/** What `--fix` mends before rule files can be read; `--fix=CODE` is for findings alone. */
+async function mendedProblems(args: CheckArguments, fixing: Fixing | null): Promise<MendedProblems> {
+  // What is read by programs tells of the files as they are.
+  const isRead = fixing?.isTrial === true && args.format !== 'text';
+  if (fixing?.code !== null || isRead) return { texts: new Map(), applied: [] };
+  const { mendProblems } = await import('../app/fixes.js');
+  return mendProblems(findProject(args.project, process.cwd()));
+}
+
 type CheckArguments = ArgumentsOf<typeof positionals, typeof options>;
 
 export const command = defineCommand<CheckArguments>({
@@ -210,7 +222,8 @@ export const command = defineCommand<CheckArguments>({
       };
       return watchAndCheck(watchedFolders(args), look, { out, log });
     }
-    const call = { ...args, tolerant: !args.accept };
+    const unread = await mendedProblems(args, fixing);
+    const call = { ...args, tolerant: !args.accept, texts: unread.texts };
     const profile = args.profile === undefined ? null : new (await import('../app/profile.js')).Profile();
     const read = profile ? profile.timed('read the project', null, () => openCheck(call)) : openCheck(call);
     if (profile) read.input.timed = profile.timed;
@@ -226,11 +239,15 @@ export const command = defineCommand<CheckArguments>({
     if (fixing) {
       const { Fixer } = await import('../app/fixes.js');
       const { diffText, fixesText } = await import('../report/fixes.js');
-      const fixer = new Fixer(read);
+      const bar = progressBar('changes tried', mostTried);
+      const fixer = new Fixer(read, (tried) => bar?.update(tried, { path: '' }));
       const isText = args.format === 'text';
-      if (fixing.isTrial && !isText) report = fixer.withFixes(plain, report);
-      else {
-        const plan = fixer.plan(plain, fixing.code, narrowingOf(read));
+      if (fixing.isTrial && !isText) {
+        report = fixer.withFixes(plain, report);
+        bar?.stop();
+      } else {
+        const plan = fixer.plan(plain, fixing.code, narrowingOf(read), unread);
+        bar?.stop();
         if (!fixing.isTrial) {
           fixer.write(plan);
           report = plan.report;
@@ -243,6 +260,7 @@ export const command = defineCommand<CheckArguments>({
     }
     if (fixes !== '' && args.format === 'text') {
       out(fixing?.isTrial ? fixes : `${fixes}\n`);
+      if (fixing?.isTrial && unread.applied.length > 0) return status.input;
       if (fixing?.isTrial) return statusFor(levelsOf(report), args['fail-on']);
     }
     const inForm = await (written[args.format]?.(report, read.project.directory) ??

@@ -7,6 +7,7 @@ import { compileMatcher } from '../core/page/elements.js';
 import { soleHandles } from '../core/target/site-index.js';
 import { ProblemError } from '../core/place.js';
 import { endKilledSets, writeSet } from '../disk/file-set.js';
+import { editorSettings } from '../project/editor-settings.js';
 import { configurationSchema, cssCustomData } from '../project/schema.js';
 import { configurationName, requireFolder } from '../project/settings.js';
 import { formsText } from '../report/pages.js';
@@ -69,7 +70,10 @@ export const command = defineCommand<InitArguments>({
       if (bare > 0) out(`${count(bare, 'page')} can only be targeted by path.`);
     }
     out(`Wrote ${[...files.keys()].join(' and ')}.${hasRules ? ' Your rules were not changed.' : ''}`);
-    out(`For completion and validation in editors: ${[...editor.keys()].join(', ')}.`);
+    const described = [schema, words, ...(editor.has(settings) ? [settings] : [])];
+    out(`For completion and validation in editors: ${described.join(', ')}.`);
+    const clients = Object.keys(editorSettings).map((name) => `editor/${name}`);
+    out(`To start local-needle language-server in an editor: ${clients.join(', ')} (docs/editors.md).`);
     if (toAdd !== null) out(`${settings} was not changed. Add these entries to it:\n${toAdd}`);
     const capture = sites
       .filter(({ content }) => !content)
@@ -82,16 +86,15 @@ export const command = defineCommand<InitArguments>({
 });
 
 /**
- * Files for editors: the schema of local-needle.yaml, the at-rules of rule files, and settings that name both unless
- * there are some already: then `toAdd` is what they lack.
+ * Files for editors: the schema of local-needle.yaml, the at-rules of rule files, what starts the language server, and
+ * settings that name the first two unless there are some already: then `toAdd` is what they lack.
  */
 function editorFiles(directory: string): { files: Map<string, string>; toAdd: string | null } {
   const json = (value: unknown) => `${JSON.stringify(value, null, 2)}\n`;
-  const schema = 'editor/local-needle.schema.json';
-  const words = 'editor/rules.css-data.json';
   const files = new Map([
     [schema, json(configurationSchema())],
     [words, json(cssCustomData())],
+    ...Object.entries(editorSettings).map(([name, text]): [string, string] => [`editor/${name}`, text]),
   ]);
   const entries = { 'yaml.schemas': { [schema]: configurationName }, 'css.customData': [words] };
   if (!existsSync(join(directory, settings))) return { files: files.set(settings, json(entries)), toAdd: null };
@@ -99,6 +102,9 @@ function editorFiles(directory: string): { files: Map<string, string>; toAdd: st
   const isThere = text.includes(schema) && text.includes(words);
   return { files, toAdd: isThere ? null : JSON.stringify(entries, null, 2).slice(2, -2) };
 }
+
+const schema = 'editor/local-needle.schema.json';
+const words = 'editor/rules.css-data.json';
 
 /** Where the editor's settings of a project are. */
 const settings = '.vscode/settings.json';

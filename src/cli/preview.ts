@@ -1,28 +1,27 @@
-import { relative, resolve, sep } from 'node:path';
+import { basename, relative, resolve, sep } from 'node:path';
 import { networkReason } from '../capture/fetch.js';
 import { decodePage } from '../capture/decode.js';
 import { captureFolder } from '../capture/capture-store.js';
-import { check } from '../core/check/check.js';
+import { checkInSteps } from '../core/check/check.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { ProblemError } from '../core/place.js';
-import type { NewRule } from '../core/rule/write.js';
-import type { AddAnswer } from '../preview/protocol.js';
 import { startPreview } from '../preview/preview.js';
 import type { Upstream } from '../preview/proxy.js';
 import { previewStyle } from '../preview/shells.js';
 import { PreviewSession, type Reading } from '../preview/session.js';
-import { usualFile, writeAddition } from '../project/addition.js';
+import { configurationName, findProject } from '../project/settings.js';
 import { requestHeaders } from '../project/visitor.js';
 import { totalsText } from '../report/check-text.js';
 import { cellHtml, findingsHtml, summaryOf } from '../report/html.js';
 import { reportStyle } from '../report/html-parts.js';
 import { problemsText } from '../report/problems.js';
 import { count, plainStyle, printable, styleFor } from '../report/text.js';
-import { openCheck, type OpenedCheck } from '../app/check-input.js';
+import type { OpenedCheck } from '../app/check-input.js';
+import { LiveProject } from '../app/live-project.js';
+import { RuleEditor } from '../app/rule-editor.js';
 import { defineCommand, type ArgumentsOf, siteByName, status, type Output, lookOptions } from './command.js';
 
 import { shippedName } from '../app/shipped-name.js';
-import { tryRule } from '../app/try-rule.js';
 import { watchFolders } from './watch.js';
 
 /** Throws ProblemError for an invalid port or time. */
@@ -39,17 +38,17 @@ function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'time
 }
 
 /** The part of a reading that the preview shows. */
-function readingOf({ source, content, input, learnt, keep }: OpenedCheck): Reading {
+function readingOf(live: LiveProject): Reading {
+  const { opened, input } = live.read();
+  const { source, content, learnt } = opened;
   return {
-    input,
+    ...{ input, learnt, shippedName },
     view: input.view(input.visitor) ?? content,
     pathOptions: source.pathOptions,
-    shippedName,
     bundleAddress: source.bundleAddress,
-    learnt,
-    check(rules) {
-      const report = check({ ...input, rules });
-      keep();
+    *check(rules) {
+      const report = yield* checkInSteps({ ...input, rules });
+      live.save();
       return report;
     },
   };
@@ -78,27 +77,10 @@ function upstreamOf({ project, source }: OpenedCheck, args: Omit<PreviewArgument
   };
 }
 
-/** Tries a rule on all of its pages, and writes it if asked to. */
-function addRule(all: OpenedCheck, rule: NewRule, write: 'no' | 'if-sound' | 'force'): AddAnswer {
-  const { addition, report } = tryRule(all, rule, usualFile);
-  const written = write === 'force' || (write === 'if-sound' && report.totals.errors === 0);
-  if (written) writeAddition(all.project, addition);
-  return {
-    block: addition.block,
-    file: addition.file,
-    written,
-    verdicts: report.cells.map(({ page, verdict, actions }) => ({
-      ...{ page, verdict },
-      elements: actions.reduce((sum, { elements }) => sum + elements, 0),
-    })),
-    findings: report.findings.map(({ level, code, message, hint }) => ({ level, code, message, hint })),
-  };
-}
-
 /** Reads everything again when a file changes that the preview comes from. */
 function watchFiles(
   { project, source, input }: OpenedCheck,
-  session: PreviewSession,
+  { session, live }: { session: PreviewSession; live: LiveProject },
   { log }: Output,
 ): { close: () => Promise<void> } {
   const { from, name } = source;
@@ -111,6 +93,9 @@ function watchFiles(
     const [first = ''] = paths;
     const more = paths.length > 1 ? ` and ${paths.length - 1} more` : '';
     log(`${printable(relative(project.directory, first))}${more} changed.`);
+    // Settings say which pages there are.
+    const isRead = paths.some((each) => isPage(each) || basename(each) === configurationName);
+    live.forget(isRead);
     session.refresh(paths.some(isPage));
   });
 }
@@ -140,17 +125,13 @@ export const command = defineCommand<PreviewArguments>({
     requireNumbers(args);
     const wanted = { ...args, site: name ?? args.site };
     const style = styleFor(process.stderr, process.env);
-    let all = openCheck(wanted);
+    const live = new LiveProject(findProject(args.project, process.cwd()), wanted, false);
+    const all = live.read().opened;
     const upstream = upstreamOf(all, wanted);
     let told: CheckReport | null = null;
     const session = new PreviewSession(
-      readingOf(all),
-      () => {
-        // Answers read from pages so far are kept for the new reading.
-        all.learnt.save();
-        all = openCheck(wanted);
-        return readingOf(all);
-      },
+      readingOf(live),
+      () => readingOf(live),
       (problem) => {
         if (problem) log(`${problemsText(problem.problems, style)}\nThe preview keeps the last valid rules.`);
         else log('The rules are valid again.');
@@ -176,9 +157,9 @@ export const command = defineCommand<PreviewArguments>({
         cell: cellHtml,
         words: problemWords,
       },
-      add: (rule, write) => addRule(all, rule, write),
+      editor: new RuleEditor(live),
     });
-    const watcher = watchFiles(all, session, output);
+    const watcher = watchFiles(all, { session, live }, output);
     const { rules } = all.input;
     out(
       `${all.source.name}: ${count(session.reading.view.site.pages.length, 'page')}, ${count(rules.length, 'rule')}.`,

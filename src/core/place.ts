@@ -18,6 +18,8 @@ export interface Problem {
   hint?: string;
   /** Changes that may mend it; not tried yet. */
   proposals?: Proposal[];
+  /** Nothing of the file could be read because of it. */
+  stopsReading?: true;
 }
 
 /** An error in a piece of text: a selector, or a term of a condition. */
@@ -26,6 +28,8 @@ export interface TextFault {
   /** Where in the text, counted from 0 in UTF-16 units. */
   offset: number;
   hint?: string;
+  /** Other text that may mend it, and where in the text it belongs. */
+  mend?: { offset: number; from: string; to: string };
   /** `invalid-path`: a path is at fault, which is a finding rather than a broken file. */
   code?: 'invalid-path';
 }
@@ -37,6 +41,7 @@ export class TextError extends Error implements TextFault {
     readonly offset: number,
     readonly hint?: string,
     readonly code?: TextFault['code'],
+    readonly mend?: TextFault['mend'],
   ) {
     super(message);
     this.name = 'TextError';

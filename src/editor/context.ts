@@ -62,7 +62,7 @@ function argumentFrom(text: string, from: number, offset: number): { argument: s
 }
 
 /** Where a comment or a closed string that begins at an offset ends; the offset itself where none begins. */
-function passed(text: string, at: number): number {
+export function passed(text: string, at: number): number {
   if (text.startsWith('/*', at)) {
     const end = text.indexOf('*/', at + 2);
     return end < 0 ? text.length : end + 2;
@@ -105,4 +105,23 @@ function endBefore(text: string, from: number, stops: string): number {
     else if (stops.includes(character) && (depth <= 0 || character === '{' || character === '}')) return at;
   }
   return text.length;
+}
+
+/** The part of a list around an offset. */
+export function alternativeAt(text: string, from: number, offset: number): [number, number] {
+  for (let at = from; ;) {
+    const [, end] = rangeAt(text, at);
+    const next = /^\s*,\s*/.exec(text.slice(end))?.[0].length ?? 0;
+    if (offset <= end || next === 0) return [at, end];
+    at = end + next;
+  }
+}
+
+/** The alternative of a `pages`, `except` or `@on` condition around an offset; null elsewhere. */
+export function conditionTerms(text: string, offset: number): { text: string; start: number; end: number } | null {
+  const { start, end, blocks, isComment } = contextAt(text, offset);
+  const before = /^(?:(?:pages|except):|@on\s)\s*/.exec(text.slice(start, end))?.[0].length ?? 0;
+  if (isComment || blocks.length === 0 || before === 0 || offset < start + before) return null;
+  const [from, to] = alternativeAt(text, start + before, offset);
+  return { text: text.slice(from, to).trim(), start: from, end: to };
 }

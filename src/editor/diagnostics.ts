@@ -21,6 +21,9 @@ const severities: Record<Level, DiagnosticSeverity> = {
   note: DiagnosticSeverity.Information,
 };
 
+let findingsAddress: string | null = null;
+const findingsPage = () => (findingsAddress ??= pathToFileURL(join(packageFolder(), 'docs', 'findings.md')).href);
+
 export const source = 'local-needle';
 const settingsFile = 'local-needle.yaml';
 
@@ -46,7 +49,7 @@ export function diagnosticsOf(
       range: first.at ? rangeOf(live.textOf(file) ?? '', first.at) : topOfFile,
       severity: severities[first.level],
       code: first.code,
-      codeDescription: { href: `${pathToFileURL(join(packageFolder(), 'docs', 'findings.md')).href}#${first.code}` },
+      codeDescription: { href: `${findingsPage()}#${first.code}` },
       source,
       message: messageOf(group),
       ...(first.code === 'expired' ? { tags: [DiagnosticTag.Unnecessary] } : {}),

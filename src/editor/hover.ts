@@ -11,7 +11,7 @@ import { parseCondition } from '../core/target/condition.js';
 import { conditionPages } from '../core/target/pages.js';
 import type { LiveReading } from '../app/live-project.js';
 import { pagesAround } from './completion.js';
-import { contextAt, rangeAt } from './context.js';
+import { alternativeAt, conditionTerms, contextAt } from './context.js';
 import { verdictText } from './lens.js';
 import { atRules, descriptors, topLevel } from './words.js';
 
@@ -38,12 +38,11 @@ export function hoverAt(
     const found = input.rules.find(({ name }) => name === rule);
     return found ? { ...whole, markdown: ruleText(found.note, rule, report) } : null;
   }
-  const condition = /^(?:(pages|except):|@on\s)\s*/.exec(statement);
-  if (condition && blocks.length > 0) {
-    const [from, to] = alternativeAt(text, start + condition[0].length, offset);
-    const written = text.slice(from, to).trim();
-    if (offset < start + condition[0].length || faultOf(() => parseCondition(written))) return null;
-    return { start: from, end: to, markdown: pagesText([...conditionPages(parseCondition(written).condition, site)]) };
+  const condition = conditionTerms(text, offset);
+  if (condition) {
+    if (faultOf(() => parseCondition(condition.text))) return null;
+    const pages = [...conditionPages(parseCondition(condition.text).condition, site)];
+    return { start: condition.start, end: condition.end, markdown: pagesText(pages) };
   }
   const action = /^@(hide|only-here|swap|mark-current|shown|hidden)\s+/.exec(statement);
   const isStyle = text[context.end] === '{' && !statement.startsWith('@');
@@ -64,16 +63,6 @@ export function hoverAt(
   const word = /^@?[\w-]+/.exec(statement)?.[0] ?? '';
   const known = [...descriptors, ...atRules, ...topLevel].find(({ name }) => name === word);
   return known ? { start, end: start + word.length, markdown: known.means } : null;
-}
-
-/** The part of a list around an offset. */
-function alternativeAt(text: string, from: number, offset: number): [number, number] {
-  for (let at = from; ;) {
-    const [, end] = rangeAt(text, at);
-    const next = /^\s*,\s*/.exec(text.slice(end))?.[0].length ?? 0;
-    if (offset <= end || next === 0) return [at, end];
-    at = end + next;
-  }
 }
 
 const counted = (number: number, noun: string) => `${number} ${noun}${number === 1 ? '' : 's'}`;

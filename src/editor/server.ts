@@ -5,10 +5,13 @@ import {
   CodeActionKind,
   createConnection,
   DidChangeWatchedFilesNotification,
+  LSPErrorCodes,
   MarkupKind,
+  Message,
   ProposedFeatures,
   ResponseError,
   SymbolKind,
+  type SymbolInformation,
   TextDocuments,
   TextDocumentSyncKind,
   type CodeAction,
@@ -23,23 +26,26 @@ import {
 } from 'vscode-languageserver/node';
 import packageJson from '../../package.json' with { type: 'json' };
 import type { SiteCall } from '../app/call.js';
+import { inSteps } from '../app/in-steps.js';
 import { Fixer, problemFixes } from '../app/fixes.js';
+import { siteFolder } from '../app/sites.js';
 import { LiveProject, problemsOf, type LiveReading } from '../app/live-project.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { Finding } from '../core/finding.js';
 import type { Fix } from '../core/fix/fixes.js';
 import { ProblemError, type Place } from '../core/place.js';
-import { withPause } from '../project/edit.js';
 import { findProject } from '../project/settings.js';
 import { completionsAt } from './completion.js';
 import { diagnosticsOf, problemDiagnostics, source } from './diagnostics.js';
 import { hoverAt } from './hover.js';
+import { refactorsAt } from './refactor.js';
 import { lensesOf } from './lens.js';
 import { documentOf, fileIn, pathOf, rangeBetween, rangeOf, uriOf } from './places.js';
-import { definitionAt, renamed, ruleNameAt, symbolsOf } from './symbols.js';
+import { definitionAt, foldsOf, referencesAt } from './navigation.js';
+import { renamed, ruleNameAt, symbolsOf } from './symbols.js';
 
 /** Typing that pauses for this long is judged, in milliseconds. */
-const settleMs = 40;
+const settleMs = 10;
 /** After this long without typing, results are kept for the next start. */
 const saveMs = 2000;
 
@@ -51,6 +57,8 @@ interface Watched {
   fixes: Map<Finding, Fix[]>;
   /** Files with diagnostics. */
   told: Set<string>;
+  /** Counts the changes, so that a look at an older text is given up. */
+  turn: number;
   timer?: NodeJS.Timeout;
   saving?: NodeJS.Timeout;
 }
@@ -65,7 +73,13 @@ export function startLanguageServer(
   call: SiteCall = {},
 ): Promise<void> {
   // By streams rather than readers: the server then ends when its editor is gone.
-  const connection = createConnection(ProposedFeatures.all, input, output);
+  const connection = createConnection(ProposedFeatures.all, input, output, {
+    connectionStrategy: {
+      // A request that waits while something else is answered need not be begun.
+      cancelUndispatched: (message) =>
+        Message.isRequest(message) ? { jsonrpc: '2.0', id: message.id, error: cancelled } : undefined,
+    },
+  });
   const server = new EditorServer(connection, call);
   connection.listen();
   return server.ended;
@@ -124,8 +138,22 @@ class EditorServer {
     connection.onDocumentSymbol(({ textDocument }) => this.in(textDocument.uri, ({ text }) => symbolsOf(text), []));
     connection.onWorkspaceSymbol(({ query }) => this.workspaceSymbols(query));
     connection.onDefinition((at) =>
-      this.at(at, ({ text, offset, file, reading }) => reading && definitionAt(text, offset, file, reading), null),
+      this.at(
+        at,
+        ({ text, offset, file, reading, watched }) =>
+          reading && definitionAt(text, offset, file, reading, watched.report),
+        null,
+      ),
     );
+    connection.onReferences((at) =>
+      this.at(
+        at,
+        ({ text, offset, file, reading, watched }) =>
+          reading ? referencesAt(text, offset, file, reading, watched.live) : [],
+        [],
+      ),
+    );
+    connection.onFoldingRanges(({ textDocument }) => this.in(textDocument.uri, ({ text }) => foldsOf(text), []));
     connection.onPrepareRename((at) =>
       this.at(at, ({ text, offset }) => ruleNameAt(text, offset)?.range ?? null, null),
     );
@@ -160,6 +188,8 @@ class EditorServer {
         documentSymbolProvider: true,
         workspaceSymbolProvider: true,
         definitionProvider: true,
+        referencesProvider: true,
+        foldingRangeProvider: true,
         renameProvider: { prepareProvider: true },
       },
     };
@@ -184,6 +214,7 @@ class EditorServer {
         report: null,
         fixes: new Map(),
         told: new Set(),
+        turn: 0,
       };
       this.projects.set(directory, watched);
     }
@@ -217,38 +248,43 @@ class EditorServer {
     }
   }
 
-  /** Judges soon: the file in view first, and everything unless the text moves on meanwhile. */
+  /** Judges soon: the file in view first, then everything; given up where the text moves on meanwhile. */
   private lookSoon(watched: Watched, file: string | null): void {
     clearTimeout(watched.timer);
     clearTimeout(watched.saving);
-    watched.timer = setTimeout(() => {
-      if (file !== null && watched.report !== null)
-        this.look(watched, (live) => {
-          this.tell(watched, diagnosticsOf(live.checkFile(file), live.read(), live, file), file);
-        });
-      watched.timer = setTimeout(() => {
-        this.look(watched, (live) => {
-          watched.report = live.check();
-          watched.fixes.clear();
-          this.tell(watched, diagnosticsOf(watched.report, live.read(), live), null);
-          if (this.canRefreshLenses)
-            void this.connection.languages.connection.sendRequest('workspace/codeLens/refresh');
-        });
-        watched.saving = setTimeout(() => {
-          watched.live.save();
-          // What completion counts is ready before it is asked for.
-          watched.live.warm();
-        }, saveMs).unref();
-      }, 0);
-    }, settleMs);
+    const turn = ++watched.turn;
+    watched.timer = setTimeout(() => void this.lookNow(watched, file, () => watched.turn === turn), settleMs);
   }
 
-  private look(watched: Watched, make: (live: LiveProject) => void): void {
+  private async lookNow(watched: Watched, file: string | null, isCurrent: () => boolean): Promise<void> {
+    if (file !== null && watched.report !== null)
+      await this.look(watched, async (live) => {
+        const report = await inSteps(live.checkFile(file), isCurrent);
+        if (report) await this.tell(watched, diagnosticsOf(report, live.read(), live, file), file);
+      });
+    if (!isCurrent()) return;
+    await this.look(watched, async (live) => {
+      const report = await inSteps(live.check(), isCurrent);
+      if (!report) return;
+      watched.report = report;
+      watched.fixes.clear();
+      await this.tell(watched, diagnosticsOf(report, live.read(), live), null);
+      if (this.canRefreshLenses) void this.connection.languages.connection.sendRequest('workspace/codeLens/refresh');
+    });
+    if (!isCurrent()) return;
+    watched.saving = setTimeout(() => {
+      watched.live.save();
+      // What completion counts is ready before it is asked for.
+      watched.live.warm();
+    }, saveMs).unref();
+  }
+
+  private async look(watched: Watched, make: (live: LiveProject) => Promise<void>): Promise<void> {
     try {
-      make(watched.live);
+      await make(watched.live);
     } catch (error) {
       try {
-        this.tell(watched, problemDiagnostics(problemsOf(error), watched.live), null);
+        await this.tell(watched, problemDiagnostics(problemsOf(error), watched.live), null);
       } catch (bug) {
         // An editor's server stays up, whatever happens to one look.
         this.connection.console.error(bug instanceof Error ? (bug.stack ?? bug.message) : String(bug));
@@ -257,12 +293,12 @@ class EditorServer {
   }
 
   /** Sends the diagnostics of one file, or of all, with those that are gone. */
-  private tell({ live, told }: Watched, found: Map<string, Diagnostic[]>, only: string | null): void {
+  private async tell({ live, told }: Watched, found: Map<string, Diagnostic[]>, only: string | null): Promise<void> {
     for (const file of only === null ? new Set([...told, ...found.keys()]) : [only]) {
       const diagnostics = found.get(file) ?? [];
       if (diagnostics.length > 0) told.add(file);
       else told.delete(file);
-      void this.connection.sendDiagnostics({ uri: this.uriOf(live.directory, file), diagnostics });
+      await this.connection.sendDiagnostics({ uri: this.uriOf(live.directory, file), diagnostics });
     }
   }
 
@@ -319,17 +355,14 @@ class EditorServer {
         });
       }
     if (!reading) return [...actions.values()];
-    const name = ruleNameAt(text, documentOf(text).offsetAt(range.start))?.name;
-    const rule = reading.project.rules.find((each) => each.name === name);
-    if (rule && name !== undefined) {
-      const newText = withPause(text, name, !rule.paused);
-      const whole = rangeBetween(text, 0, text.length);
-      actions.set('pause', {
-        ...{ title: `${rule.paused ? 'Resume' : 'Pause'} ${name}`, kind: CodeActionKind.Refactor },
-        edit: { changes: { [uri]: [{ range: whole, newText }] } },
-      });
-    }
-    return [...actions.values()];
+    const refactors = refactorsAt(text, documentOf(text).offsetAt(range.start), reading);
+    return [
+      ...actions.values(),
+      ...refactors.map(({ title, start, end, newText }) => ({
+        ...{ title, kind: CodeActionKind.Refactor },
+        edit: { changes: { [uri]: [{ range: rangeBetween(text, start, end), newText }] } },
+      })),
+    ];
   }
 
   private fixesOf(
@@ -344,24 +377,31 @@ class EditorServer {
     return findings.map((each) => [each.code, fixes.get(each) ?? []]);
   }
 
-  /** Rules whose names hold a text. */
-  private workspaceSymbols(query: string) {
+  /** Rules whose names hold a text, and pages whose path or title does. */
+  private workspaceSymbols(query: string): SymbolInformation[] {
     const wanted = query.toLowerCase();
-    const start: Position = { line: 0, character: 0 };
     return [...this.projects.values()].flatMap(({ live }) => {
-      const rules = (live.latest()?.project.rules ?? []).map(({ name, at: { file, line } }) => ({
-        ...{ name, uri: uriOf(live.directory, file), line: line - 1 },
-      }));
-      return rules
+      const reading = live.latest();
+      if (!reading) return [];
+      const rules = reading.project.rules
         .filter(({ name }) => name.toLowerCase().includes(wanted))
-        .slice(0, 200)
-        .map(({ name, uri, line }) => ({
-          ...{ name, kind: SymbolKind.Class },
-          location: { uri, range: { start: { ...start, line }, end: { ...start, line } } },
-        }));
+        .map(({ name, at }) => ({ name, kind: SymbolKind.Class, uri: uriOf(live.directory, at.file), line: at.line }));
+      const folder = siteFolder(live.directory, reading.opened.source);
+      const pages = folder === null ? [] : (reading.input.view(null)?.site.pages ?? []);
+      const named = pages
+        .filter(({ path, title }) => `${path} ${title}`.toLowerCase().includes(wanted))
+        .slice(0, mostSymbols)
+        .map(({ path, file }) => ({ name: path, kind: SymbolKind.File, uri: uriOf(folder ?? '', file), line: 1 }));
+      return [...rules.slice(0, mostSymbols), ...named].map(({ name, kind, uri, line }) => {
+        const start: Position = { line: line - 1, character: 0 };
+        return { name, kind, location: { uri, range: { start, end: start } } };
+      });
     });
   }
 }
+
+/** Maximum number of rules, and of pages, that a search of symbols gives. */
+const mostSymbols = 200;
 
 interface OpenDocument {
   watched: Watched;
@@ -371,6 +411,8 @@ interface OpenDocument {
   /** The project as it last could be read; null if it never could. */
   reading: LiveReading | null;
 }
+
+const cancelled = { code: LSPErrorCodes.RequestCancelled, message: 'The client cancelled it.' };
 
 const isBefore = (a: Position, b: Position) => a.line < b.line || (a.line === b.line && a.character < b.character);
 const overlaps = (a: Range, b: Range) => !isBefore(a.end, b.start) && !isBefore(b.end, a.start);

@@ -1,9 +1,7 @@
-import { existsSync } from 'node:fs';
-import { join, posix } from 'node:path';
-import { SymbolKind, type DocumentSymbol, type Location, type Range, type TextEdit } from 'vscode-languageserver/node';
+import { SymbolKind, type DocumentSymbol, type Range, type TextEdit } from 'vscode-languageserver/node';
 import type { LiveReading } from '../app/live-project.js';
 import { contextAt, statementEnd } from './context.js';
-import { rangeBetween, rangeOf, uriOf } from './places.js';
+import { rangeBetween } from './places.js';
 
 /** The blocks at the top level of a rule file. */
 export function symbolsOf(text: string): DocumentSymbol[] {
@@ -46,19 +44,4 @@ export function renamed(text: string, offset: number, to: string, { project }: L
   const found = ruleNameAt(text, offset);
   if (!found || !/^[A-Za-z_][\w-]*$/.test(to) || project.rules.some(({ name }) => name === to)) return null;
   return { range: found.range, newText: to };
-}
-
-/** Where what stands at an offset is defined: the file that a `url()` names, or the rule on whose name the cursor is. */
-export function definitionAt(text: string, offset: number, file: string, { project }: LiveReading): Location | null {
-  const { call } = contextAt(text, offset);
-  if (call?.name === 'url') {
-    const url = text.slice(call.start).split(/["')\n]/)[0] ?? '';
-    const path = posix.join(posix.dirname(file), url.replace(/[?#].*$/, ''));
-    if (url === '' || path.startsWith('../') || posix.isAbsolute(url) || !existsSync(join(project.directory, path)))
-      return null;
-    const start = { line: 0, character: 0 };
-    return { uri: uriOf(project.directory, path), range: { start, end: start } };
-  }
-  const rule = project.rules.find(({ name }) => name === ruleNameAt(text, offset)?.name);
-  return rule ? { uri: uriOf(project.directory, rule.at.file), range: rangeOf(text, rule.at) } : null;
 }

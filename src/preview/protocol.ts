@@ -72,10 +72,33 @@ export interface PanelState {
   }[];
   /** What would keep the rules from working on the live page. */
   notices: string[];
+  /** A rule that is shown and not written yet, with what it does; null if there is none. */
+  draft: DraftState | null;
+  /** What was written last and can be taken back, in words. */
+  undo: string | null;
+}
+
+/** A rule before it is written. */
+export interface DraftState {
+  name: string;
+  file: string;
+  block: string;
+  /** False until it was judged. */
+  judged: boolean;
+  /** On its pages. */
+  cells: { page: string; verdict: Verdict; elements: number }[];
+  findings: { level: Level; message: string; hint: string | null; changes: DraftChange[] }[];
+}
+
+/** What may mend a finding of a draft: the rule's words with another text in place of one, or with a descriptor. */
+export interface DraftChange {
+  title: string;
+  selector: { from: string; to: string } | null;
+  important: boolean;
 }
 
 /** What is done with an element that was picked. */
-export type Doing = 'hide' | 'only-here' | 'text' | 'style';
+export type Doing = 'hide' | 'only-here' | 'style' | 'text' | 'image';
 
 /** A rule as the panel asks for it. */
 export interface AddRequest {
@@ -87,20 +110,51 @@ export interface AddRequest {
   pages: string;
   name: string;
   note: string;
+  important: boolean;
   addedByScript: boolean;
-  /** False: show what it would do. */
-  write: boolean;
-  /** Write the rule even if it has errors. */
-  force: boolean;
 }
 
-/** The result. */
-export interface AddAnswer {
-  block: string;
+/** A rule to be shown or written: a new one, or the text of one that is there. Neither: no draft any more. */
+export interface DraftRequest {
+  rule?: AddRequest;
+  edit?: { name: string; text: string };
+}
+
+/** Words or a picture that a draft puts into elements, below a body that `scope` picks. */
+export interface DraftSwap {
+  scope: string;
+  selector: string;
+  text?: string;
+  /** The name of a file that ships, or an address. */
+  image?: string;
+  alt?: string;
+}
+
+/** A draft as it would be, or was, written. */
+export interface DraftAnswer {
+  name: string;
   file: string;
-  written: boolean;
-  verdicts: { page: string; verdict: Verdict; elements: number }[];
-  findings: { level: Level; code: string; message: string; hint: string | null }[];
+  block: string;
+  swaps: DraftSwap[];
+}
+
+/** What is done with a rule in its file. */
+export type RuleChange = 'pause' | 'resume' | 'delete';
+
+/** How often a selector matches. */
+export interface CountAnswer {
+  elements: number;
+  otherPages: number;
+  counted: number;
+  pages: number;
+  /** Selectors that match where this one does not. */
+  near: { selector: string; elements: number; why: string }[];
+}
+
+/** A fix of what was found of a rule, to be written by its number. */
+export interface FixAnswer {
+  title: string;
+  result: string;
 }
 
 export interface PickAnswer {
@@ -111,22 +165,36 @@ export interface PickAnswer {
   pages: number;
 }
 
+/** Where the panel stands. */
+export const corners = ['bottom-right', 'bottom-left', 'top-left', 'top-right'] as const;
+export type Corner = (typeof corners)[number];
+
 /** What the panel says to the page around it, and the page to the panel. */
 export type ToPage =
   | { needle: 'hello' }
-  /** `height`: what the open panel wants, in pixels. */
-  | { needle: 'size'; open: boolean; height: number }
+  /** `height`: what the open panel wants, in pixels. `line`: as one line along an edge, while somebody points. */
+  | { needle: 'size'; open: boolean; height: number; line: boolean }
+  | { needle: 'corner'; corner: Corner }
+  /** Aims at an element around the one that is aimed at, so many steps up, or picks it. */
+  | { needle: 'aim' | 'choose'; up: number }
+  /** Aims at what lies below the element under the pointer. */
+  | { needle: 'below' }
+  /** The line goes to the other edge of the window. */
+  | { needle: 'other-edge' }
   | { needle: 'pick' }
   | { needle: 'key'; key: string }
   | { needle: 'leave-pick' }
   /** Picks the element around the one that was picked. */
   | { needle: 'wider' }
   | { needle: 'show'; selector: string | null }
+  /** What a draft puts into elements; none: as they were. */
+  | { needle: 'draft-swap'; swaps: DraftSwap[] }
   | { needle: 'styles'; version: number }
   | { needle: 'reload' };
 export type ToPanel =
   | { needle: 'address'; address: string }
   | { needle: 'toggle' }
-  | { needle: 'picking'; what: string | null }
+  /** What is aimed at, from inside out, with its size and margin; null: nobody points any more. */
+  | { needle: 'picking'; chain: string[] | null; size: string }
   | { needle: 'picked'; html: string }
   | { needle: 'too-large' };

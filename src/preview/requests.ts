@@ -1,7 +1,25 @@
 import 'reflect-metadata';
-import { plainToInstance } from 'class-transformer';
-import { IsBoolean, IsIn, IsString, Matches, MaxLength, ValidateIf, validateSync } from 'class-validator';
-import { mostPageText, type AddRequest, type Doing } from './protocol.js';
+import { plainToInstance, Type } from 'class-transformer';
+import {
+  IsBoolean,
+  IsIn,
+  IsInt,
+  IsOptional,
+  IsString,
+  Matches,
+  MaxLength,
+  Min,
+  ValidateIf,
+  ValidateNested,
+  validateSync,
+} from 'class-validator';
+import {
+  mostPageText,
+  type AddRequest,
+  type Doing,
+  type DraftRequest as DraftWords,
+  type RuleChange,
+} from './protocol.js';
 
 /** Asks to switch a rule, or all of them. */
 export class SwitchRequest {
@@ -15,24 +33,61 @@ export class PickRequest {
   @IsString() @MaxLength(mostPageText) html!: string;
 }
 
-/** Asks for a rule, to be tried or written. */
+const ruleName = /^[A-Za-z][\w-]{0,80}$/;
+
+/** A rule as the form describes it. */
 export class RuleRequest implements AddRequest {
-  @IsIn(['hide', 'only-here', 'text', 'style']) doing!: Doing;
+  @IsIn(['hide', 'only-here', 'style', 'text', 'image']) doing!: Doing;
   @IsString() @MaxLength(2000) selector!: string;
   @IsString() @MaxLength(10_000) content!: string;
   @IsString() @MaxLength(2000) pages!: string;
-  @Matches(/^[A-Za-z][\w-]{0,80}$/, { message: 'The name takes letters, digits and hyphens, a letter first' })
+  @Matches(ruleName, { message: 'The name takes letters, digits and hyphens, a letter first' })
   name!: string;
   @IsString() @MaxLength(1000) note!: string;
+  @IsBoolean() important!: boolean;
   @IsBoolean() addedByScript!: boolean;
-  @IsBoolean() write!: boolean;
-  @IsBoolean() force!: boolean;
+}
+
+/** Another text of a rule. */
+export class EditRequest {
+  @Matches(ruleName) name!: string;
+  @IsString() @MaxLength(100_000) text!: string;
+}
+
+/** Asks for a draft to be shown, or written. */
+export class DraftRequest implements DraftWords {
+  @IsOptional() @ValidateNested() @Type(() => RuleRequest) rule?: RuleRequest;
+  @IsOptional() @ValidateNested() @Type(() => EditRequest) edit?: EditRequest;
+}
+
+/** Asks for a change of a rule in its file. */
+export class ChangeRequest {
+  @Matches(ruleName) name!: string;
+  @IsIn(['pause', 'resume', 'delete']) what!: RuleChange;
+}
+
+/** Asks for the fixes of what was found of a rule on a page. */
+export class FixesRequest {
+  @Matches(ruleName) rule!: string;
+  @IsString() @MaxLength(4096) page!: string;
+}
+
+/** Asks for a fix to be written. */
+export class ApplyRequest {
+  @IsInt() @Min(0) number!: number;
+}
+
+/** Asks how often a selector matches. */
+export class CountRequest {
+  @IsString() @MaxLength(4096) address!: string;
+  @IsString() @MaxLength(2000) selector!: string;
 }
 
 /** Validates a request's body: the value, or what is wrong with it. */
 export function requestOf<T extends object>(shape: new () => T, body: unknown): T | string {
   if (typeof body !== 'object' || body === null || Array.isArray(body)) return 'This is not an object';
   const asked = plainToInstance(shape, body);
-  const [error] = validateSync(asked, { whitelist: true, forbidNonWhitelisted: true });
+  const [outer] = validateSync(asked, { whitelist: true, forbidNonWhitelisted: true });
+  const error = outer?.children?.[0] ?? outer;
   return error ? (Object.values(error.constraints ?? {})[0] ?? `"${error.property}" is wrong`) : asked;
 }

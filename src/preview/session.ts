@@ -1,3 +1,4 @@
+import { inSteps } from '../app/in-steps.js';
 import { buildBundle, type Bundle, type BundleForm } from '../core/ship/bundle.js';
 import { addressesOf } from '../core/target/scope.js';
 import { prepareShipments, type Shipments, type ShippedRule } from '../core/ship/shipment.js';
@@ -12,7 +13,7 @@ import { ProblemError } from '../core/place.js';
 import { rulePages } from '../core/target/delivery.js';
 import { hasEnded } from '../core/rule/status.js';
 import type { Rule } from '../core/rule/rule.js';
-import type { News, PreviewStatus } from './protocol.js';
+import type { DraftSwap, News, PreviewStatus } from './protocol.js';
 
 /** The project and its pages as they were read at one moment. */
 export interface Reading {
@@ -25,7 +26,8 @@ export interface Reading {
   bundleAddress: string | null;
   /** Answers read from pages so far, for builds. */
   learnt: Kept<Answers>;
-  check: (rules: Rule[]) => CheckReport;
+  /** Judges rules a page a step. */
+  check: (rules: Rule[]) => Generator<undefined, CheckReport>;
 }
 
 /** What local-needle.js does for a rule, to see where a change needs the page again. */
@@ -54,6 +56,9 @@ export class PreviewSession {
   private shipments: Shipments;
   private acting = new Map<string, Acting>();
   private timer: NodeJS.Timeout | undefined;
+  /** Counts what was to be judged, so that an older one is given up. */
+  private turn = 0;
+  private isClosed = false;
   bundle: Bundle;
   /** The last verdicts; null before the first. */
   report: CheckReport | null = null;
@@ -101,6 +106,19 @@ export class PreviewSession {
     }
   }
 
+  /**
+   * Shows a draft, or what is there without it. Pages are not loaded again for it, so what a script of ours does is seen when it
+   * is written. Throws ProblemError; what was shown then stays.
+   */
+  redraft(): void {
+    if (this.isClosed) return;
+    const reading = this.read();
+    const shipments = prepare(reading);
+    this.reading = reading;
+    this.shipments = shipments;
+    this.show(false, true);
+  }
+
   private fail(error: unknown): void {
     this.problem = asProblem(error);
     this.onProblem(this.problem);
@@ -129,17 +147,17 @@ export class PreviewSession {
     return this.reading.input.rules.map((rule) => (this.off.has(rule.name) ? { ...rule, paused: true } : rule));
   }
 
-  private show(pagesChanged: boolean): void {
+  private show(pagesChanged: boolean, isDraft = false): void {
     const [bundle, acting] = [this.build(), this.whatActs()];
     const touched = new Set<string>();
-    for (const name of new Set([...acting.keys(), ...this.acting.keys()])) {
+    for (const name of isDraft ? [] : new Set([...acting.keys(), ...this.acting.keys()])) {
       const [now, before] = [acting.get(name), this.acting.get(name)];
       if (now?.signature !== before?.signature)
         for (const path of [...(now?.pages ?? []), ...(before?.pages ?? [])]) touched.add(path);
     }
     const restyled = bundle.css.text !== this.bundle.css.text;
     this.bundle = bundle;
-    this.acting = acting;
+    if (!isDraft) this.acting = acting;
     if (restyled || touched.size > 0 || pagesChanged) this.version++;
     if (restyled) this.tell({ kind: 'styles', version: this.version });
     if (pagesChanged || touched.size > 0)
@@ -151,20 +169,27 @@ export class PreviewSession {
 
   private judgeSoon(ms: number): void {
     clearTimeout(this.timer);
-    this.timer = setTimeout(() => {
-      try {
-        this.report = this.reading.check(this.rules);
-        this.judging = false;
-        this.tell({ kind: 'look' });
-      } catch (error) {
-        this.judging = false;
-        this.fail(error);
-      }
-    }, ms);
+    const turn = ++this.turn;
+    this.timer = setTimeout(() => void this.judge(() => this.turn === turn), ms);
+  }
+
+  private async judge(isCurrent: () => boolean): Promise<void> {
+    try {
+      const report = await inSteps(this.reading.check(this.rules), isCurrent);
+      if (!report) return;
+      this.report = report;
+      this.judging = false;
+      this.tell({ kind: 'look' });
+    } catch (error) {
+      this.judging = false;
+      this.fail(error);
+    }
   }
 
   /** Stops what is still to be done. */
   close(): void {
+    this.isClosed = true;
+    this.turn++;
     clearTimeout(this.timer);
   }
 
@@ -181,6 +206,15 @@ export class PreviewSession {
     const whole = { ...this.shipments.whole, rules: this.shipped };
     const form = { site: view.site.name, pathOptions, minify: null, withScript: true, shippedName };
     return buildBundle({ whole }, { ...form, nameOf: (name) => name });
+  }
+
+  /** The words and pictures that a rule puts into elements. */
+  swapsOf(name: string): DraftSwap[] {
+    const { shippedName } = this.reading;
+    const own = this.shipped.filter(({ rule }) => rule.name === name);
+    return own
+      .flatMap((shipped) => tasksOf(shipped, (file) => (file.content ? shippedName(file) : file.url)))
+      .map(({ scope, selector, text, image, alt }) => ({ scope, selector, text, image, alt }));
   }
 
   /** What local-needle.js does, rule by rule: its tasks, and the addresses that it tells apart. Rules of CSS alone are left out. */

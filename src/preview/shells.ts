@@ -26,6 +26,9 @@ export const overviewShell = (pages: string): string =>
 <noscript><p>The overview is filled by its script; allow scripts for this address.</p></noscript>
 </header>
 <pre id="problem" role="alert" hidden></pre>
+<section aria-labelledby="map-title"><h2 id="map-title">Map <small>rules against pages; a click says why</small></h2>
+<div class="map"><canvas id="map" tabindex="0" role="img" hidden></canvas></div>
+<p id="map-said" role="status"></p></section>
 <div class="columns">
 <section aria-labelledby="rules-title">
 <h2 id="rules-title">Rules</h2>
@@ -55,10 +58,12 @@ export const panelShell = (frames: string[]): string =>
     'Local Needle',
     'panel.js',
     `<div id="tab"><button type="button" id="open" aria-expanded="false" title="Local Needle (Alt+Shift+N)">Needle <span id="badge"></span></button></div>
+<div id="line" hidden><ul id="around" class="bare" aria-label="Elements around the pointer, a click picks"></ul> <small id="size" role="status"></small> <button type="button" id="below" title="b">Below it</button> <button type="button" id="edge" aria-label="Move this line to the other edge" title="Other edge">↕</button> <button type="button" id="stop" title="Escape">Stop</button></div>
 <main id="panel" hidden>
-<header class="tools"><h1 id="path" tabindex="-1"></h1><button type="button" id="pick" aria-pressed="false">Point at an element</button> <button type="button" id="shut" aria-label="Close the panel" title="Close (Escape)">×</button></header>
-<p id="picking" role="status" hidden></p>
+<header class="tools"><h1 id="path" tabindex="-1"></h1><button type="button" id="pick" aria-pressed="false" aria-label="Point at an element" title="Point at an element">Point</button> <button type="button" id="move" aria-label="Move the panel to the next corner" title="Next corner">↻</button> <button type="button" id="shut" aria-label="Close the panel" title="Close (Escape)">×</button></header>
 <pre id="problem" role="alert" hidden></pre>
+<p class="tools status" role="status"><span id="said"></span> <span id="undo-words" hidden></span> <button type="button" id="undo" hidden>Undo</button></p>
+<p id="drafted-line" class="notice-line"><span id="drafted" hidden></span> <button type="button" id="drop">Drop it</button></p>
 <div id="notices"></div>
 <div id="picked"></div>
 <section aria-labelledby="handles-title"><h2 id="handles-title">Handles of this page <small>a click copies</small></h2>
@@ -66,7 +71,7 @@ export const panelShell = (frames: string[]): string =>
 <section aria-labelledby="rules-title"><h2 id="rules-title">Rules on this page</h2>
 <p class="tools" id="before-after" hidden><button type="button" id="before" aria-pressed="false">Before</button> <button type="button" id="after" aria-pressed="true">After</button> <small>all rules off, on</small></p>
 <ul id="rules" class="bare"></ul></section>
-<footer class="tools"><a id="overview" href="/" target="_blank" rel="noopener">All pages</a> <span id="said" role="status"></span></footer>
+<footer class="tools"><a id="overview" href="/" target="_blank" rel="noopener">All pages</a></footer>
 </main>`,
     ` class="panel" data-frames="${escapeHtml(frames.join(' '))}"`,
   );
@@ -90,14 +95,19 @@ body:not(.panel) #pages tr { border-top: 1px solid var(--line); } #pages td { pa
 table { table-layout: auto; } #pages td:first-child { width: 38%; }
 .chip { display: inline-flex; gap: 6px; padding: 0 6px; margin: 1px 4px 1px 0; font-size: 13px; background: none; border-color: var(--line); }
 .chip .verdict { border: 0; min-width: 0; padding: 0; } .unsure::after { content: '?'; }
+#verdicts { display: flex; flex-wrap: wrap; gap: 4px 14px; } .map { overflow-x: auto; } #map { display: block; cursor: pointer; } #map-said { min-height: 1.5em; color: var(--soft); font-size: 14px; }
 dialog { color: inherit; background: var(--paper); border: 1px solid var(--soft); border-radius: 8px; max-width: 720px; width: calc(100% - 40px); max-height: 80vh; overflow: auto; } dialog::backdrop { background: #0008; }
 .panel { max-width: none; padding: 0; font-size: 14px; background: none; } .panel h2 { font-size: 14px; margin: 14px 0 6px; } .panel h1 { font: bold 14px ui-monospace, 'DejaVu Sans Mono', monospace; flex: 1; margin: 0; overflow-wrap: anywhere; }
 .panel #tab { text-align: right; } .panel #open { background: var(--paper); box-shadow: 0 1px 4px #0006; border-radius: 14px; padding: 2px 12px; }
 .panel main { background: var(--paper); border: 1px solid var(--soft); border-radius: 8px; padding: 10px 14px; max-height: 100vh; overflow: auto; }
-.panel header.tools { flex-wrap: nowrap; position: sticky; top: -10px; margin: -10px 0 4px; padding: 8px 0; background: var(--paper); } #picking { color: var(--soft); font-size: 13px; } #handles { display: flex; flex-wrap: wrap; gap: 4px 12px; } .panel li > p, .panel .says { font-size: 13px; } 
+.panel header.tools { flex-wrap: nowrap; position: sticky; top: -10px; margin: -10px 0 4px; padding: 8px 0; background: var(--paper); } .panel #line:not([hidden]) { display: flex; gap: 8px; align-items: center; height: 44px; padding: 0 10px; background: var(--paper); border: 1px solid var(--soft); border-radius: 8px; white-space: nowrap; } #around { display: flex; flex-direction: row-reverse; justify-content: flex-end; gap: 4px; flex: 1; min-width: 0; overflow: hidden; } #around button { font: 12px ui-monospace, 'DejaVu Sans Mono', monospace; padding: 2px 6px; } #around li:first-child button { font-weight: bold; border-color: var(--sea); } @media (max-width: 600px) { #size { display: none; } #around { justify-content: flex-start; } }
+#handles { display: flex; flex-wrap: wrap; gap: 4px 12px; } .panel li > p, .panel .says { font-size: 13px; } 
 .copy { max-width: 100%; text-align: left; overflow-wrap: anywhere; font: 13px ui-monospace, 'DejaVu Sans Mono', monospace; }
 .notice { border-left: 4px solid var(--odd); background: var(--band); padding: 6px 10px; font-size: 13px; }
 .rule-form { display: grid; gap: 8px; border-bottom: 1px solid var(--line); padding-bottom: 12px; } .rule-form label { display: grid; gap: 2px; } .rule-form fieldset { gap: 2px 12px; } .rule-form p { margin: 0; } .rule-form .proposals { display: grid; grid-template-columns: minmax(0, 1fr); gap: 4px; } .proposals legend { float: none; } .proposals small { display: block; padding-left: 22px; } .proposals code { flex: 1; } .rule-form fieldset label, .proposals label { display: flex; gap: 6px; align-items: baseline; }
 .rule-form input:not([type=radio]), .rule-form textarea, .rule-form select { font: inherit; color: inherit; background: var(--paper); border: 1px solid var(--soft); border-radius: 4px; padding: 3px 6px; width: 100%; } .rule-form pre { margin: 0; white-space: pre-wrap; overflow-wrap: anywhere; background: var(--band); padding: 8px; border-radius: 4px; font-size: 12px; }
+.rule-form label.line { grid-template-columns: 52px minmax(0, 1fr); align-items: baseline; } .rule-form > button { justify-self: start; }
+.status:has(#said:empty):has(#undo[hidden]) { display: none; } .rule-form > button[type=submit] { position: sticky; bottom: -10px; } .status { font-size: 13px; color: var(--soft); } .status #said:empty { display: none; } .rule-line { display: flex; gap: 8px; align-items: baseline; } .rule-line label { flex: 1; } .rule-line button, .fix-list button { font-size: 12px; padding: 0 8px; }
+.notice-line:has(> [hidden]) { display: none; } .rule-form label.row { display: flex; gap: 6px; align-items: baseline; } .rule-form .own { display: grid; grid-template-columns: auto minmax(0, 1fr); gap: 4px 6px; align-items: baseline; } .own small { grid-column: 2; padding: 0; } .rule-form .row input, .rule-form .own [type=radio] { width: auto; } .rule-form textarea[name=text] { font: 12px ui-monospace, 'DejaVu Sans Mono', monospace; } .proposals > div { display: flex; flex-wrap: wrap; gap: 0 6px; align-items: baseline; } .proposals label { flex: 1; } .proposals > div > small { flex-basis: 100%; }
 .bad { color: var(--bad); } .odd { color: var(--odd); }
 `;

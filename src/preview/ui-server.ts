@@ -2,6 +2,8 @@ import { PassThrough } from 'node:stream';
 import fastify, { type FastifyInstance } from 'fastify';
 import { selectorFault } from '../core/css/selector.js';
 import { parseCondition } from '../core/target/condition.js';
+import type { Draft, RuleEditor } from '../app/rule-editor.js';
+import { countSelector } from '../core/find/count.js';
 import { pick } from '../core/find/pick.js';
 import { normalisePath } from '../core/page/path.js';
 import type { NewRule } from '../core/rule/write.js';
@@ -12,10 +14,27 @@ import { clientFile } from './client-files.js';
 import { overviewState, panelState, type Wording } from './ui-state.js';
 import { checkOrigin, originsOf } from './origin-check.js';
 import type { Seen } from './pages.js';
-import { pickMark, type AddAnswer, type AddRequest, type PickAnswer } from './protocol.js';
+import {
+  pickMark,
+  type AddRequest,
+  type CountAnswer,
+  type DraftAnswer,
+  type FixAnswer,
+  type News,
+  type PickAnswer,
+} from './protocol.js';
 import { overviewShell, panelShell } from './shells.js';
 import type { PreviewSession } from './session.js';
-import { PickRequest, RuleRequest, SwitchRequest, requestOf } from './requests.js';
+import {
+  ApplyRequest,
+  ChangeRequest,
+  CountRequest,
+  DraftRequest,
+  FixesRequest,
+  PickRequest,
+  SwitchRequest,
+  requestOf,
+} from './requests.js';
 
 export interface UiOptions {
   session: PreviewSession;
@@ -25,19 +44,22 @@ export interface UiOptions {
   wording: Wording & { cell: (cell: Cell, findings: Finding[]) => string; words: (error: ProblemError) => string };
   /** The CSS that overview and reports share. */
   style: string;
-  /** Tries or writes a rule. Throws ProblemError. */
-  add: (rule: NewRule, write: 'no' | 'if-sound' | 'force') => AddAnswer;
+  /** Shows drafts and writes rules. */
+  editor: Pick<
+    RuleEditor,
+    'draft' | 'undoable' | 'setDraft' | 'write' | 'blockOf' | 'change' | 'fixesOf' | 'apply' | 'undo'
+  >;
 }
 
 /** Time that counting selectors on other pages may take, in milliseconds. */
-const mostCounting = 4000;
+const mostCounting = 400;
 
 /**
  * The overview and the panel, on a separate origin: the site's scripts can neither read nor call anything here. The
  * panel is on the site's pages as a frame.
  */
 export function serveUi(options: UiOptions): FastifyInstance {
-  const { session, seen, pagesPort, wording, style, add } = options;
+  const { session, seen, pagesPort, wording, style, editor } = options;
   // A page as it is may come with a request.
   const app = fastify({ forceCloseConnections: true, bodyLimit: 20 * 1024 * 1024, exposeHeadRoutes: false });
   checkOrigin(app, () => originsOf((app.server.address() as { port: number }).port));
@@ -70,14 +92,18 @@ export function serveUi(options: UiOptions): FastifyInstance {
   app.get('/favicon.ico', (_request, reply) => reply.code(204).send());
   app.get('/news', (request, reply) => {
     const stream = new PassThrough();
-    const stop = session.listen((news) => stream.write(`data: ${JSON.stringify(news)}\n\n`));
-    request.raw.on('close', stop);
-    stream.write(`retry: 1000\n\ndata: ${JSON.stringify({ kind: 'look' })}\n\n`);
+    request.raw.on(
+      'close',
+      session.listen((news) => stream.write(`data: ${JSON.stringify(news)}\n\n`)),
+    );
+    // What happened while nobody listened.
+    const now: News[] = [{ kind: 'look' }, { kind: 'styles', version: session.version }];
+    stream.write(`retry: 1000\n\n${now.map((news) => `data: ${JSON.stringify(news)}\n\n`).join('')}`);
     return reply.type('text/event-stream').send(stream);
   });
   app.get('/overview.json', () => overviewState(session, wording));
   app.get<{ Querystring: { address?: string } }>('/panel.json', ({ query: { address = '/' } }) =>
-    panelState(session, seen.get(address), address, wording),
+    panelState({ session, editor }, seen.get(address), address, wording),
   );
   app.get<{ Querystring: { rule?: string; page?: string } }>('/cell', ({ query: { rule, page } }, reply) => {
     const cell = session.report?.cells.find((each) => each.rule === rule && each.page === page);
@@ -96,24 +122,101 @@ export function serveUi(options: UiOptions): FastifyInstance {
   app.post('/pick', (request, reply): unknown => {
     const asked = requestOf(PickRequest, request.body);
     if (typeof asked === 'string') return reply.code(400).send({ error: asked });
-    const { view, pathOptions } = session.reading;
+    const { view, pathOptions, input } = session.reading;
     const page = view.site.byPath.get(normalisePath(asked.address, pathOptions)) ?? null;
     const end = performance.now() + mostCounting;
-    const picked = pick(asked.html, pickMark, page, view, () => performance.now() > end);
+    const picked = pick(asked.html, pickMark, page, view, () => performance.now() > end, input.sheets?.(view));
     if (!picked) return reply.code(404).send({ error: 'The element is not in body, so rules do not apply to it' });
     const { place, words, proposals, counted, pages } = picked;
     return { place, words, proposals, counted, pages } satisfies PickAnswer;
   });
-  app.post('/add', (request, reply): unknown => {
-    const asked = requestOf(RuleRequest, request.body);
+  /** The form whose draft is shown. */
+  let owner: string | undefined;
+  const drop = (of: string | undefined) => {
+    // A form takes away its own draft; without a form, whichever it is.
+    if (of !== undefined && of !== owner) return;
+    owner = undefined;
+    editor.setDraft(null);
+    session.redraft();
+  };
+  // Open as long as a form is: a window that is closed leaves no draft.
+  app.get<{ Querystring: { owner?: string } }>('/held', (request, reply) => {
+    const stream = new PassThrough();
+    request.raw.on('close', () => drop(request.query.owner ?? ''));
+    stream.write('retry: 1000\n\n');
+    return reply.type('text/event-stream').send(stream);
+  });
+  app.post<{ Querystring: { owner?: string } }>('/draft', (request, reply): unknown => {
+    const asked = requestOf(DraftRequest, request.body);
     if (typeof asked === 'string') return reply.code(400).send({ error: asked });
-    return add(newRule(asked), !asked.write ? 'no' : asked.force ? 'force' : 'if-sound');
+    const draft = draftOf(asked);
+    if (draft) {
+      editor.setDraft(draft);
+      owner = request.query.owner;
+      session.redraft();
+    } else drop(request.query.owner);
+    const shown = editor.draft;
+    return shown ? ({ ...shown, swaps: session.swapsOf(shown.name) } satisfies DraftAnswer) : {};
+  });
+  app.post('/write', (request, reply): unknown => {
+    const asked = requestOf(DraftRequest, request.body);
+    const draft = typeof asked === 'string' ? null : draftOf(asked);
+    if (!draft) return reply.code(400).send({ error: typeof asked === 'string' ? asked : 'There is nothing to write' });
+    const written = editor.write(draft);
+    session.refresh(false);
+    return { ...written, swaps: [] } satisfies DraftAnswer;
+  });
+  app.get<{ Querystring: { rule?: string } }>('/block', ({ query: { rule = '' } }) => editor.blockOf(rule));
+  app.post('/change', (request, reply): unknown => {
+    const asked = requestOf(ChangeRequest, request.body);
+    if (typeof asked === 'string') return reply.code(400).send({ error: asked });
+    editor.change(asked.name, asked.what);
+    session.refresh(false);
+    return {};
+  });
+  app.post('/undo', (): unknown => {
+    const said = editor.undo();
+    session.refresh(false);
+    return { said };
+  });
+  app.post('/fixes', (request, reply): unknown => {
+    const asked = requestOf(FixesRequest, request.body);
+    if (typeof asked === 'string') return reply.code(400).send({ error: asked });
+    // They are for the rules as they are written.
+    if (editor.draft) drop(undefined);
+    const { report } = session;
+    const fixes = report ? editor.fixesOf(asked.rule, asked.page, report) : [];
+    return fixes.map(({ title, result }): FixAnswer => ({ title, result: resultText(result) }));
+  });
+  app.post('/apply', (request, reply): unknown => {
+    const asked = requestOf(ApplyRequest, request.body);
+    if (typeof asked === 'string') return reply.code(400).send({ error: asked });
+    editor.apply(asked.number);
+    session.refresh(false);
+    return {};
+  });
+  app.post('/count', (request, reply): unknown => {
+    const asked = requestOf(CountRequest, request.body);
+    if (typeof asked === 'string') return reply.code(400).send({ error: asked });
+    const fault = selectorFault(asked.selector);
+    if (fault) throw new ProblemError([{ message: fault.message, hint: fault.hint }]);
+    const { view, pathOptions } = session.reading;
+    const page = view.site.byPath.get(normalisePath(asked.address, pathOptions));
+    if (!page) throw new ProblemError([{ message: 'This page was not captured' }]);
+    const end = performance.now() + mostCounting;
+    return countSelector(asked.selector, page, view, () => performance.now() > end) satisfies CountAnswer;
   });
   return app;
 }
 
+const resultText = (result: { verdict: string; elements: number } | null) =>
+  result ? `${result.verdict}, ${result.elements} ${result.elements === 1 ? 'element' : 'elements'}` : '';
+
+const draftOf = ({ rule, edit }: DraftRequest): Draft | null =>
+  rule ? { kind: 'new', rule: newRule(rule) } : edit ? { kind: 'edit', ...edit } : null;
+
 /** The rule that a request describes. Throws ProblemError if selector or pages cannot be read: they go into a file. */
-function newRule({ doing, selector, content, pages, name, note, addedByScript }: AddRequest): NewRule {
+function newRule({ doing, selector, content, pages, name, note, important, addedByScript }: AddRequest): NewRule {
   const fault = selectorFault(selector) ?? parseCondition(pages).faults[0];
   if (fault) throw new ProblemError([{ message: fault.message, hint: fault.hint }]);
   return {
@@ -122,14 +225,14 @@ function newRule({ doing, selector, content, pages, name, note, addedByScript }:
       note: note.trim() || null,
       pages: [pages],
       except: [],
-      important: false,
+      important,
       addedByScript,
       paused: false,
       until: null,
     },
     hide: doing === 'hide' ? [selector] : [],
     onlyHere: doing === 'only-here' ? [selector] : [],
-    swapImage: [],
+    swapImage: doing === 'image' ? [[selector, content]] : [],
     swapText: doing === 'text' ? [[selector, content]] : [],
     styles: doing === 'style' ? [`${selector} { ${content.trim().replace(/;?$/, ';')} }`] : [],
   };

@@ -7,7 +7,8 @@ import type { Rule } from '../core/rule/rule.js';
 import { actionKind } from '../core/action/index.js';
 import { reachedPages, rulePages } from '../core/target/delivery.js';
 import type { Seen } from './pages.js';
-import type { OverviewState, PanelState } from './protocol.js';
+import type { DraftedRule, RuleEditor } from '../app/rule-editor.js';
+import type { DraftChange, DraftState, OverviewState, PanelState } from './protocol.js';
 import type { PreviewSession } from './session.js';
 
 /** Texts and HTML that are made elsewhere. */
@@ -64,9 +65,15 @@ export function overviewState(session: PreviewSession, wording: Wording): Overvi
   };
 }
 
+/** What is shown, and what is about to be written. */
+export interface Shown {
+  session: PreviewSession;
+  editor: Pick<RuleEditor, 'draft' | 'undoable'>;
+}
+
 /** One page: its handles and the rules that touch it. `address`: as the browser has it, without its host. */
 export function panelState(
-  session: PreviewSession,
+  { session, editor }: Shown,
   seen: Seen | undefined,
   address: string,
   wording: Wording,
@@ -96,6 +103,29 @@ export function panelState(
       : [],
     rules,
     notices: touched ? (seen?.notices ?? []) : [],
+    draft: editor.draft && draftState(session, editor.draft),
+    undo: editor.undoable,
+  };
+}
+
+/** A draft with what it does on its pages, all rules together. */
+function draftState({ report, judging }: PreviewSession, { name, file, block }: DraftedRule): DraftState {
+  const isOwn = ({ rule }: { rule: string | null }) => rule === name;
+  return {
+    ...{ name, file, block },
+    judged: !judging && report?.rules.some(isOwn) === true,
+    cells: (report?.cells ?? []).filter(isOwn).map(({ page, verdict, actions }) => ({
+      ...{ page, verdict },
+      elements: actions.reduce((sum, { elements }) => sum + elements, 0),
+    })),
+    findings: (report?.findings ?? []).filter(isOwn).map(({ level, message, hint, proposals = [] }) => ({
+      ...{ level, message, hint },
+      changes: proposals.flatMap(({ title, changes: [change] }): DraftChange[] => {
+        if (change?.kind === 'descriptor' && change.text === 'important: yes')
+          return [{ title, selector: null, important: true }];
+        return change?.kind === 'text' ? [{ title, selector: change, important: false }] : [];
+      }),
+    })),
   };
 }
 

@@ -59,6 +59,12 @@ export class Cache<T> {
     this.changed = true;
   };
 
+  /** Drops what was not asked for since this was last called, so that a long session does not keep every state of a text. */
+  age(): void {
+    this.known = new Map(this.used);
+    this.used.clear();
+  }
+
   /**
    * Writes the file whole, if anything changed. A failure to write is ignored: the next run takes longer. `forget`:
    * drop entries that this run did not use.

@@ -68,6 +68,7 @@ export function loadFileUse(
 
 /** Adds the offending line to each problem that has a place in this text. */
 export function withSource(problems: Problem[], text: string): Problem[] {
+  if (problems.length === 0) return problems;
   const lines = text.split(/\r\n|\n|\r|\f/);
   return problems.map((problem) => (problem.at ? { ...problem, source: lines[problem.at.line - 1] } : problem));
 }

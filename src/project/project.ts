@@ -1,5 +1,6 @@
-import { realpathSync } from 'node:fs';
+import { existsSync, realpathSync } from 'node:fs';
 import { join } from 'node:path';
+import picomatch from 'picomatch';
 import { globSync } from 'tinyglobby';
 import type { Finding } from '../core/finding.js';
 import { suggestion } from '../core/nearest.js';
@@ -10,9 +11,9 @@ import type { Rule } from '../core/rule/rule.js';
 import { selectorFault } from '../core/css/selector.js';
 import { loadFileUse, projectPath, readProjectText, withSource } from './files.js';
 import type { Settings } from './read-configuration.js';
-import { loadSettings } from './settings.js';
+import { configurationName, loadSettings } from './settings.js';
 import type { LoadFile, RuleFile } from './reader.js';
-import { doubleNames, emptyRuleFile, readPageFiles, readRuleFile } from './rule-file.js';
+import { doubleNames, emptyRuleFile, readPageFiles, readRuleFile, type KeptBlocks } from './rule-file.js';
 
 /** A user's project: its settings, its rules in the order of their files, and what reading them found. */
 export interface Project {
@@ -31,19 +32,19 @@ export interface Project {
 export interface Reading {
   /** Whether files with problems are left out, if others are sound. */
   tolerant?: boolean;
-  /** Texts that stand for those of rule files, by their path in the project. */
+  /** Texts that stand for those of rule files and of local-needle.yaml, by their path in the project. */
   texts?: ReadonlyMap<string, string>;
   /** Rule files as they were read before, to be used where their text is the same; read ones are added. */
   kept?: KeptRuleFiles;
 }
 
 /** Rule files by their path, with the text that they were read from and the stylesheets that they name. */
-export type KeptRuleFiles = Map<string, { text: string; read: RuleFile; styles: Set<string> }>;
+export type KeptRuleFiles = Map<string, { text: string; read: RuleFile; styles: Set<string>; blocks: KeptBlocks }>;
 
 /** Reads a project. Throws ProblemError with all problems of all files. */
 export function loadProject(directory: string, { tolerant = false, texts: given, kept }: Reading = {}): Project {
   const root = realpathSync(directory);
-  const settings = loadSettings(root);
+  const settings = loadSettings(root, given?.get(configurationName));
   const files = globSync(settings.rules, {
     cwd: root,
     absolute: true,
@@ -54,6 +55,10 @@ export function loadProject(directory: string, { tolerant = false, texts: given,
       ...(settings.pageFiles === null ? [] : [`${settings.pageFiles.replace(/\/$/, '')}/**`]),
     ],
   });
+  const isRuleFile = picomatch(settings.rules);
+  // A file that is not saved yet is a rule file too.
+  for (const path of given?.keys() ?? [])
+    if (isRuleFile(path) && !existsSync(join(root, path))) files.push(join(root, path));
   const project: Project = {
     ...{ directory: root, settings, rules: [], keptVisible: [], expectations: [], findings: [], problems: [] },
   };
@@ -68,9 +73,10 @@ export function loadProject(directory: string, { tolerant = false, texts: given,
         const text = given?.get(path) ?? readProjectText(root, file);
         const known = kept?.get(path);
         const styles = known?.text === text ? known.styles : new Set<string>();
+        const blocks: KeptBlocks = known?.blocks ?? new Map<string, RuleFile>();
         const one =
-          known?.text === text ? known.read : readRuleFile(text, path, file, loaderFor(root, settings, styles));
-        kept?.set(path, { text, read: one, styles });
+          known?.text === text ? known.read : readRuleFile(text, path, file, loaderFor(root, settings, styles), blocks);
+        kept?.set(path, { text, read: one, styles, blocks });
         for (const each of styles) styleFiles.add(each);
         return { path, text, ...one };
       } catch (error) {

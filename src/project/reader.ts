@@ -171,15 +171,18 @@ export class Reader implements ActionReader {
   selectors(node: ChildNode, text: string, offset: number, relative = false): Selector[] | null {
     const fault = selectorFault(text, relative);
     if (!fault) return parseSelectorList(text, relative);
-    this.found('invalid-css', node, offset + fault.offset, fault.message, { hint: fault.hint });
+    const { offset: within, message, hint, mend } = fault;
+    const proposals = mend && [replacing(this.place(node, offset + mend.offset), mend.from, mend.to)];
+    this.found('invalid-css', node, offset + within, message, { hint, proposals });
     return null;
   }
 
   condition(node: ChildNode, text: string, offset: number): Condition {
     const { condition, faults } = parseCondition(text);
-    for (const { message, offset: within, hint, code } of faults) {
-      if (code) this.found(code, node, offset + within, message, { hint });
-      else this.problem(node, offset + within, message, hint);
+    for (const { message, offset: within, hint, code, mend } of faults) {
+      const proposals = mend && [replacing(this.place(node, offset + mend.offset), mend.from, mend.to)];
+      if (code) this.found(code, node, offset + within, message, { hint, proposals });
+      else this.problem(node, offset + within, message, hint, proposals);
     }
     return { ...condition, placeAt: (within) => this.place(node, offset + within) };
   }

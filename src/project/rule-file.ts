@@ -2,6 +2,7 @@ import { CssSyntaxError, type AtRule, type ChildNode, type Declaration, type Roo
 import { findingCodes } from '../core/finding.js';
 import { renamedHint } from '../core/former-names.js';
 import { replacing } from '../core/fix/proposal.js';
+import { syntaxProblems, syntaxProposals } from '../core/fix/syntax-mend.js';
 import { nearest, suggestion } from '../core/nearest.js';
 import { pathCondition } from '../core/target/path-condition.js';
 import type { Place, Problem } from '../core/place.js';
@@ -17,22 +18,60 @@ import { lowerFirst, parseCss, rawValue, readDescriptors, Reader, type LoadFile,
 import { readExpectation, readKeepVisible } from './keep-visible-and-expect.js';
 import { defining, grouping, readContent, readPlainCss, type Enclosing } from './rule-actions.js';
 
-/** Reads one rule file; `file` is its path in the project, `location` its absolute path (for source maps). Never throws. */
-export function readRuleFile(text: string, file: string, location: string, load: LoadFile): RuleFile {
+/** What the blocks of a rule file held when it was last read, by their text and where it stood. */
+export type KeptBlocks = Map<string, RuleFile>;
+
+/**
+ * Reads one rule file; `file` is its path in the project, `location` its absolute path (for source maps). Blocks that are in
+ * `kept`, and name no files, are not read again: their rules are the same objects. Never throws.
+ */
+export function readRuleFile(
+  text: string,
+  file: string,
+  location: string,
+  load: LoadFile,
+  kept: KeptBlocks = new Map(),
+): RuleFile {
   const result = emptyRuleFile();
+  const misread = syntaxProblems(text, file);
+  if (misread.length > 0) {
+    result.problems = withSource(misread, text).map((each) => ({ ...each, stopsReading: true }));
+    return result;
+  }
   let root: Root;
   try {
     root = parseCss(text, location);
   } catch (error) {
     if (!(error instanceof CssSyntaxError)) throw error;
     const at = { file, line: error.line ?? 1, column: error.column ?? 1 };
-    result.problems = withSource(
-      [{ message: `This is not valid CSS: ${lowerFirst(error.reason)}`, at, hint: syntaxHint(error.reason) }],
-      text,
-    );
+    const proposals = syntaxProposals(error.reason, at, text);
+    const message = `This is not valid CSS: ${lowerFirst(error.reason)}`;
+    const hint = syntaxHint(error.reason);
+    result.problems = withSource([{ message, at, hint, proposals, stopsReading: true }], text);
     return result;
   }
-  for (const node of root.nodes) readTopLevel(node, new Reader(file, load, result));
+  const before = new Map(kept);
+  kept.clear();
+  for (const node of root.nodes) {
+    const { start, end } = node.source ?? {};
+    const key = `${start?.line}:${start?.column} ${text.slice(start?.offset, end?.offset)}`;
+    let own = before.get(key);
+    if (!own) {
+      own = emptyRuleFile();
+      let namesFile = false;
+      const noting: LoadFile = (...of) => {
+        namesFile = true;
+        return load(...of);
+      };
+      readTopLevel(node, new Reader(file, noting, own));
+      if (!namesFile) kept.set(key, own);
+    } else kept.set(key, own);
+    result.rules.push(...own.rules);
+    result.keptVisible.push(...own.keptVisible);
+    result.expectations.push(...own.expectations);
+    result.findings.push(...own.findings);
+    result.problems.push(...own.problems);
+  }
   result.problems = withSource(result.problems, text);
   return result;
 }
@@ -48,10 +87,10 @@ export const emptyRuleFile = (): RuleFile => ({
 function syntaxHint(reason: string): string | undefined {
   const hints: [RegExp, string][] = [
     [/Unclosed block/, 'Close it with a }.'],
-    [/Unclosed string/, 'Close it with the quote that opened it, on the same line.'],
     [/Unclosed comment/, 'Close it with */. A path with /* in it needs quotes: path("/winter/*").'],
     [/Unclosed bracket/, 'Close it with a ).'],
     [/Unexpected }/, 'Remove the extra }, or add the missing { before it.'],
+    [/Missed semicolon/, 'Write a ; at the end of the line before.'],
     [/Unknown word/, 'A descriptor is written name: value; and a style rule selector { … }.'],
   ];
   return hints.find(([pattern]) => pattern.test(reason))?.[1];

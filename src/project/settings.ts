@@ -38,9 +38,10 @@ function projectFolder(given: string | undefined, from: string): string {
   ]);
 }
 
-/** Reads local-needle.yaml alone. Throws ProblemError. */
-export function loadSettings(directory: string): Settings {
-  return readConfiguration(readProjectText(directory, join(directory, configurationName)), configurationName);
+/** Reads local-needle.yaml alone; `text` stands for that of the file. Throws ProblemError. */
+export function loadSettings(directory: string, text?: string): Settings {
+  const own = text ?? readProjectText(directory, join(directory, configurationName));
+  return readConfiguration(own, configurationName);
 }
 
 /** Whether a path is a folder. Throws ProblemError with the system's error if that cannot be read. */

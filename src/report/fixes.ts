@@ -1,10 +1,14 @@
 import { createTwoFilesPatch } from 'diff';
+import type { Finding } from '../core/finding.js';
 import { mostTried, type Mended } from '../core/fix/fixes.js';
+import type { Problem } from '../core/place.js';
 import { count, printable, wrapped, type Style } from './text.js';
 
 /** Changes to files, and the findings that they mend or could mend. */
 export interface ShownFixes {
   files: ReadonlyMap<string, { before: { text: string }; after: string }>;
+  /** What kept files from being read. */
+  problems: { problem: Problem; fix: { title: string } }[];
   applied: Mended[];
   choices: Mended[];
   /** Whether there were more changes than are tried in one run. */
@@ -31,17 +35,26 @@ export function diffText({ files }: Pick<ShownFixes, 'files'>, { colour }: Style
 }
 
 /** What was mended and with which result, and what is left to choose. */
-export function fixesText({ applied, choices, files, isCut }: ShownFixes, style: Style, isTrial: boolean): string {
+export function fixesText(shown: ShownFixes, style: Style, isTrial: boolean): string {
+  const { problems, applied, choices, files, isCut } = shown;
   const { colour } = style;
   const cut = isCut ? [`Only ${mostTried} changes are tried in one run: name rules to try others.`] : [];
-  if (applied.length === 0 && choices.length === 0) return cut[0] ?? 'No finding has a fix that is certain.';
-  const lines = grouped(applied).map((some) =>
+  if (problems.length + applied.length + choices.length === 0) return cut[0] ?? 'No finding has a fix that is certain.';
+  const unread = problems.map(({ problem: { at, message }, fix }) =>
+    wrapped(
+      `${colour.green('✔')} ${at ? `${printable(at.file)}:${at.line}  ` : ''}${printable(message)}: ${printable(fix.title)}`,
+      style,
+      2,
+    ),
+  );
+  const made = grouped(applied).map((some) =>
     wrapped(
       `${colour.green('✔')} ${placeText(some[0])}: ${printable(some[0]?.fixes[0]?.title ?? '')}${resultText(some)}`,
       style,
       2,
     ),
   );
+  const lines = [...unread, ...made];
   for (const { finding, fixes } of choices) {
     lines.push(
       wrapped(`${colour.amber('?')} ${placeText({ finding })}: ${printable(finding.message)}. Choose one:`, style, 2),
@@ -49,10 +62,25 @@ export function fixesText({ applied, choices, files, isCut }: ShownFixes, style:
     for (const fix of fixes)
       lines.push(wrapped(`    ${printable(fix.title)}${resultText([{ finding, fixes: [fix] }])}`, style, 6));
   }
-  const mended = `${count(applied.length, 'finding')} in ${count(files.size, 'file')}`;
-  if (applied.length > 0)
+  const counts = [
+    ...(problems.length > 0 ? [count(problems.length, 'problem')] : []),
+    ...(applied.length > 0 ? [count(applied.length, 'finding')] : []),
+  ];
+  const mended = `${counts.join(' and ')} in ${count(files.size, 'file')}`;
+  if (counts.length > 0)
     lines.push('', isTrial ? `Would mend ${mended}. Nothing was written (--dry-run).` : `Mended ${mended}.`);
   return [...lines, ...cut].join('\n');
+}
+
+/** The fixes of findings with what follows from each; a change that mends several of them once. */
+export function fixTitles(findings: readonly Finding[]): string[] {
+  const all = findings.flatMap((finding) => (finding.fixes ?? []).map((fix): Mended => ({ finding, fixes: [fix] })));
+  const changes = new Map<string, Mended[]>();
+  for (const each of all) {
+    const key = JSON.stringify(each.fixes[0]?.edits);
+    changes.set(key, [...(changes.get(key) ?? []), each]);
+  }
+  return [...changes.values()].map((some) => (some[0]?.fixes[0]?.title ?? '') + resultText(some));
 }
 
 /** Findings of one place that one change mends. */

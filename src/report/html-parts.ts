@@ -13,6 +13,8 @@ input[type=search] { font: inherit; padding: 4px 8px; min-width: 240px; color: i
 .finding { border-left: 4px solid var(--odd); background: var(--band); padding: 10px 14px; margin: 0 0 10px; border-radius: 0 6px 6px 0; content-visibility: auto; contain-intrinsic-size: auto 110px; }
 .finding.error { border-left-color: var(--bad); } .level, strong.error, strong.warning { color: var(--odd); } .error .level, strong.error { color: var(--bad); } .finding.note { border-left-color: var(--line); } .note .level { color: inherit; }
 .hint::before { content: '→ '; color: var(--sea); }
+.fixes { margin: 0; color: var(--good); }
+.map { overflow-x: auto; } .map text { font: 11px system-ui, sans-serif; fill: var(--ink); } .map .signs text { fill: var(--paper); text-anchor: middle; } .map .good { fill: var(--good); } .map .sea { fill: var(--sea); } .map .odd { fill: var(--odd); } .map .bad { fill: var(--bad); }
 .rule { content-visibility: auto; contain-intrinsic-size: auto 130px; border-top: 1px solid var(--line); padding: 14px 0 6px; }
 table { border-collapse: collapse; width: 100%; table-layout: fixed; } th, td { text-align: left; vertical-align: top; padding: 4px 16px 4px 0; } thead { position: absolute; clip-path: inset(50%); } .where { width: 38%; }
 ul { margin: 4px 0 8px; padding-left: 20px; } .pages { list-style: none; padding: 0; margin: 0; } summary { cursor: pointer; }

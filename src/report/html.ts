@@ -4,6 +4,8 @@ import { reasonText } from '../core/check/judge.js';
 import type { ActionResult, Cell, CheckReport, Verdict } from '../core/check/verdict.js';
 import { groupCells, groupFindings } from './check-text.js';
 import { count, printable } from './text.js';
+import { fixTitles } from './fixes.js';
+import { mapHtml } from './map.js';
 import { reportScript, reportStyle } from './html-parts.js';
 
 /** Escapes text from pages and rules. */
@@ -42,6 +44,7 @@ ${verdicts.map((verdict) => `<label><input type="checkbox" name="verdict" value=
 <p id="shown" role="status"></p>
 </form>
 <main>
+${mapHtml(report)}
 <section aria-labelledby="findings"><h2 id="findings">Findings</h2>
 ${findingsHtml([...findings, ...notes])}
 </section>
@@ -68,7 +71,12 @@ function findingHtml(group: Finding[]): string {
   const pages = group.slice(1).flatMap(({ page }) => page ?? []);
   const hints = [...new Set(group.flatMap(({ hint }) => hint ?? []))].slice(0, 2);
   return `<article class="finding ${level}"${page ? ` data-page="${safe(page)}"` : ''}><h3><span class="level">${level}</span> <code title="${escape(findingCodes[code].means)}">${code}</code>${rule ? ` ${safe(rule)}` : ''}</h3>
-<p>${safe(message)}</p>${at ? `<p class="place">${safe(`${at.file}:${at.line}:${at.column}`)}</p>` : ''}${hints.map((hint) => `<p class="hint">${safe(hint)}</p>`).join('')}${pages.length > 0 ? `<details><summary>The same on ${count(pages.length, 'more page')}</summary>${pageList(pages)}</details>` : ''}</article>`;
+<p>${safe(message)}</p>${at ? `<p class="place">${safe(`${at.file}:${at.line}:${at.column}`)}</p>` : ''}${hints.map((hint) => `<p class="hint">${safe(hint)}</p>`).join('')}${fixesHtml(group)}${pages.length > 0 ? `<details><summary>The same on ${count(pages.length, 'more page')}</summary>${pageList(pages)}</details>` : ''}</article>`;
+}
+
+function fixesHtml(group: Finding[]): string {
+  const told = fixTitles(group).map((title) => `<li>${safe(title)}</li>`);
+  return told.length > 0 ? `<p class="fixes">Tried, and mends it:</p><ul>${told.join('')}</ul>` : '';
 }
 
 const pageList = (pages: string[]) =>

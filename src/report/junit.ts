@@ -1,4 +1,5 @@
 import { XMLBuilder } from 'fast-xml-parser';
+import { fixTitles } from './fixes.js';
 import type { Finding } from '../core/finding.js';
 import type { Cell, CheckReport } from '../core/check/verdict.js';
 import { printable } from './text.js';
@@ -55,8 +56,13 @@ function caseOf(cell: Cell, findings: Finding[], file: string, line: number, bas
 
 /** Errors fail a case; warnings are its output. */
 function told(findings: Finding[], base: string) {
-  const text = ({ code, message, hint, at }: Finding) =>
-    xml(`${code}${at ? ` ${base}${at.file}:${at.line}:${at.column}` : ''}\n${message}${hint ? `\n${hint}` : ''}`);
+  const text = (finding: Finding) => {
+    const { code, message, hint, at } = finding;
+    const fixes = fixTitles([finding]).map((title) => `\nFix: ${title}`);
+    return xml(
+      `${code}${at ? ` ${base}${at.file}:${at.line}:${at.column}` : ''}\n${message}${hint ? `\n${hint}` : ''}${fixes.join('')}`,
+    );
+  };
   const errors = findings.filter(({ level }) => level === 'error');
   const warnings = findings.filter(({ level }) => level === 'warning');
   return {

@@ -187,12 +187,22 @@ describeInBrowser('The preview', () => {
     await overview.goto(running.overview);
     const rows = overview.locator('#pages tr');
     await overview.getByRole('row', { name: /tickets\/pay/ }).waitFor();
+    // The map is found by keys: the rules of menu.css, the third on the pages of the journal.
+    await overview.locator('#map').focus();
+    for (let turn = 0; turn < 2; turn++) await overview.keyboard.press('ArrowDown');
+    const said = overview.locator('#map-said');
+    for (let turn = 0; turn < 40 && !(await said.textContent())?.includes('overridden'); turn++)
+      await overview.keyboard.press('ArrowRight');
+    expect(await said.textContent()).toMatch(/^calm-footer, \/journal.*: overridden$/);
+    await overview.keyboard.press('Enter');
+    await overview.getByRole('dialog').getByText('theme.css:24').first().waitFor();
+    await overview.keyboard.press('Escape');
     const all = await rows.count();
     await overview.getByLabel('pages without rules').check();
-    expect(await rows.count()).toBeGreaterThan(all);
+    await until(async () => (await rows.count()) > all);
     await overview.getByLabel('pages without rules').uncheck();
     await overview.getByLabel('Search').fill('calm-payment');
-    expect(await rows.locator('a').allTextContents()).toEqual(['/tickets/pay']);
+    await until(async () => (await rows.locator('a').allTextContents()).join() === '/tickets/pay');
     await overview.getByLabel('Search').fill('');
     await overview.getByRole('button', { name: 'calm-footer', exact: true }).click();
     expect(await rows.locator('.verdict').allTextContents()).toEqual(Array(3).fill('overridden'));
@@ -229,8 +239,13 @@ describeInBrowser('The preview', () => {
     await overview.route('**/overview.json', (route) => route.fulfill({ json: state }));
     await overview.goto(running.overview);
     await overview.getByText('1000 pages, 100000 cells shown').waitFor();
+    // Pages of a section stand in one column of the map.
+    await overview.locator('#map').focus();
+    await overview.getByText('rule-0, /journal, 1000 pages: hit on 1000').waitFor();
     await overview.getByLabel('Search').fill('/journal/999 rule-42');
     await overview.getByText('1 page, 1 cell shown').waitFor();
+    await overview.locator('#map').focus();
+    await overview.getByText('rule-42, /journal/999: hit').waitFor();
     await overview.getByLabel('Search').fill('');
     const few = await overview.locator('#pages tr').count();
     await overview.getByRole('button', { name: 'Show more pages' }).click();
@@ -276,12 +291,12 @@ describeInBrowser('The preview', () => {
     await panel.locator('.rule-form .hit').waitFor();
     expect(existsSync(join(directory, 'rules/added.css'))).toBe(false);
     await panel.getByRole('button', { name: 'Write to rules/added.css' }).click();
+    await panel.getByText('Added hide-promo-field-tickets-pay-html to rules/added.css').waitFor();
     await tab.locator('.promo-field').waitFor({ state: 'hidden' });
     expect(readFileSync(join(directory, 'rules/added.css'), 'utf8')).toBe(
       '@needle hide-promo-field-tickets-pay-html {\n  note: "Asked for already.";\n  pages: path("/tickets/pay.html");\n  @hide .promo-field;\n}\n',
     );
     // By keys alone: the last element of body is what the script made.
-    await panel.getByRole('button', { name: 'Cancel' }).click();
     await panel.getByRole('button', { name: 'Point at an element' }).focus();
     await tab.keyboard.press('Enter');
     await panel.getByText('body', { exact: false }).first().waitFor();
@@ -291,6 +306,7 @@ describeInBrowser('The preview', () => {
     await panel.getByLabel(/Declarations/).fill('color: teal');
     await panel.getByText('added-by: script').waitFor();
     await panel.getByRole('button', { name: 'Write to rules/added.css' }).click();
+    await panel.getByText('Added style-chat-tickets-pay-html').waitFor();
     await until(async () => (await colourOf(tab, '#chat')) === teal);
     expect((await run(directory, ['check'])).status).toBe(0);
   });
@@ -304,7 +320,7 @@ describeInBrowser('The preview', () => {
     const { overview } = await preview(directory);
     const asked = {
       ...{ doing: 'hide', selector: '.x', content: '', pages: 'path("/")', name: 'fresh', note: '' },
-      ...{ addedByScript: false, write: true, force: false },
+      ...{ addedByScript: false, important: false },
     };
     const cases: [object, string][] = [
       [{ ...asked, selector: '.x; } @needle evil { pages: all; @hide body' }, ''],
@@ -316,12 +332,18 @@ describeInBrowser('The preview', () => {
       [[], 'object'],
     ];
     const send = (body: object, origin: string) =>
-      fetch(`${overview}add`, {
+      fetch(`${overview}write`, {
         method: 'POST',
         headers: { 'content-type': 'application/json', origin },
-        body: JSON.stringify(body),
+        body: JSON.stringify(Array.isArray(body) || 'edit' in body ? body : { rule: body }),
       });
-    for (const [body, words] of cases) {
+    const edits: [object, string][] = [
+      [{ edit: { name: 'a', text: '@needle a { pages: path("/"); @hide .x ' } }, 'not valid CSS'],
+      [{ edit: { name: 'a', text: '.x { color: red }' } }, 'not one @needle block'],
+      [{ edit: { name: 'b', text: '@needle b { pages: path("/"); @hide .x; }' } }, 'There is no rule'],
+      [{ rule: asked, edit: { name: 'a', text: 5 } }, 'text'],
+    ];
+    for (const [body, words] of [...cases, ...edits]) {
       const answer = await send(body, new URL(overview).origin);
       expect([answer.status >= 400, ((await answer.json()) as { error: string }).error]).toEqual([
         true,

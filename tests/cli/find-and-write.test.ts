@@ -58,13 +58,16 @@ describe('find', () => {
   });
 
   test('says the position where that is all there is, with its trap', async () => {
-    const report = await found('.menu li', '--page', '/');
-    expect(report.elements.map(({ proposals }) => proposals[0]?.selector)).toEqual(
-      [1, 2, 3, 4, 5].map((index) => `.menu > li:nth-of-type(${index})`),
-    );
+    const report = await found('.steps li', '--page', '/tickets/pay');
+    expect(report.elements.map(({ proposals }) => proposals[0]?.selector)).toEqual([
+      ...['.steps li:nth-of-type(1)', '.steps li:nth-of-type(2)', '.current', '.steps li:nth-of-type(4)'],
+    ]);
     expect(report.elements[1]?.proposals[0]?.reason).toMatch(
       /the 2nd <li> of its parent; :nth-of-type counts tags, not classes/,
     );
+    // What is inside tells it better.
+    const menu = await found('.menu li', '--page', '/');
+    expect(menu.elements[1]?.proposals[0]?.selector).toBe('li:has(a[href="/timetables"])');
   });
 
   test('names near misses where nothing matches', async () => {

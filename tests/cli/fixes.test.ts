@@ -76,6 +76,16 @@ describe('check --fix', () => {
     expect(out).toMatch(/one: Replace \.mast-head by \.masthead \(hit on 2 pages, 2 elements\)/);
   });
 
+  test.each<[format: string, said: RegExp]>([
+    ['html', /<li>Replace \.mast-head by \.masthead \(hit on 2 pages, 2 elements\)<\/li>/],
+    ['junit', /Fix: Replace \.mast-head by \.masthead \(hit on \/, 1 element\)/],
+  ])('the %s report names the fixes that were tried', async (format, said) => {
+    const directory = smallProject('@needle one { pages: path("/"), path("/legal"); @hide .mast-head; }');
+    const { out } = await run(directory, ['check', '--fix', '--dry-run', '--format', format]);
+    expect(out).toMatch(said);
+    expect((await run(directory, ['check', '--format', format])).out).not.toMatch(said);
+  });
+
   test('what can be meant in two ways is shown and left alone', async () => {
     const page = pageHtml('class="home"', '<p class="pier-a">a</p><p class="pier-b">b</p>');
     const directory = smallProject('@needle one { pages: path("/"); @hide .pier-c; }', { 'public/index.html': page });
@@ -175,13 +185,87 @@ describe('check --fix', () => {
     expect(log).toContain('rules/a.css is read-only');
   });
 
+  test.each<[what: string, from: string, to: string]>([
+    [
+      '// comments',
+      '// the "promo" don\'t\r\n  @hide .promo-field; // url(//a)',
+      '/* the "promo" don\'t */\r\n  @hide .promo-field; /* url(//a) */',
+    ],
+    [
+      'a missing ; before an at-rule',
+      '@hide .masthead\r\n  @hide .promo-field;',
+      '@hide .masthead;\r\n  @hide .promo-field;',
+    ],
+    [
+      'a missing ; after a declaration',
+      '.promo-field { margin: 0\r\n order: 2; }',
+      '.promo-field { margin: 0;\r\n order: 2; }',
+    ],
+    [
+      'a string without its end',
+      'note: "a; page-count: 1; @hide .promo-field;',
+      'note: "a"; page-count: 1; @hide .promo-field;',
+    ],
+    [
+      'a string without its end at a line end',
+      "note: 'a\r\n @hide .promo-field;",
+      "note: 'a';\r\n @hide .promo-field;",
+    ],
+    ['an = for a colon', '.promo-field { order = 2; }', '.promo-field { order: 2; }'],
+    ['a missing colon', '.promo-field { order 2 }', '.promo-field { order: 2 }'],
+    ['two # for one', '@hide ##pay;', '@hide #pay;'],
+    [
+      'several in turn',
+      'note: "a; // b\r\n @hide .promo-field\r\n @hide .masthead;',
+      'note: "a"; /* b */\r\n @hide .promo-field;\r\n @hide .masthead;',
+    ],
+  ])('mends %s, which kept the file from being read', async (_what, from, to) => {
+    const text = (inside: string) => `@needle one {\r\n  pages: path("/tickets/pay.html");\r\n  ${inside}\r\n}\r\n`;
+    const directory = smallProject(text(from));
+    const { status, out } = await run(directory, ['check', '--fix', '--dry-run']);
+    expect([rulesOf(directory), status > 0]).toEqual([text(from), true]);
+    expect(out).toMatch(/Would mend \d (problem|finding)s? in 1 file/);
+    expect((await run(directory, ['check', '--fix'])).status).toBe(0);
+    expect(rulesOf(directory)).toBe(text(to));
+  });
+
+  test.each<[from: string, to: string]>([
+    ['@needle one { pages: "/legal"; @hide .masthead;', '@needle one { pages: path("/legal"); @hide .masthead;\n}'],
+    [
+      '@needle one { pages: path("/legal"); @hide .masthead; } }',
+      '@needle one { pages: path("/legal"); @hide .masthead; } ',
+    ],
+    ['@needle one { pages: .legal; @hide .masthead }', '@needle one { pages: body-class(legal); @hide .masthead }'],
+  ])('mends %s', async (from, to) => {
+    const directory = smallProject(from);
+    await run(directory, ['check', '--fix']);
+    expect(rulesOf(directory)).toBe(to);
+  });
+
+  test('what looks like a mistake in writing and is none is read as it is', async () => {
+    const text =
+      '@needle one { note: "http://a // b"; pages: path("/legal"); /* // c */ .masthead { background: url(//a.example/b.png); --cdn: //a.example; } @media (min-width: 1px) { .masthead { order: 2 } } }';
+    const directory = smallProject(text);
+    expect((await run(directory, ['check'])).status).toBe(0);
+  });
+
+  test('several files are written together or not at all', async () => {
+    const directory = smallProject('@needle one { pages: path("/legal"); @hide .mast-head; }');
+    const second = '@needle two { pages: path("/legal"); @hide .mast-head; }';
+    writeFileSync(join(directory, 'rules/b.css'), second);
+    chmodSync(join(directory, 'rules/b.css'), 0o444);
+    const before = rulesOf(directory);
+    expect((await run(directory, ['check', '--fix'])).status).toBe(3);
+    expect(rulesOf(directory)).toBe(before);
+  });
+
   test('files that cannot be read do not keep the others from being mended', async () => {
     const directory = folderWith({
       'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n',
       'public/index.html': pageHtml('class="home"', '<p class="x">a</p>'),
       'rules/a.css': '@needle one { pages: path("/"); @hide .xx; }',
     });
-    writeFileSync(join(directory, 'rules/b.css'), '@needle two { pages: path("/"); @hide .x;');
+    writeFileSync(join(directory, 'rules/b.css'), '@needle two { @hide .x; }');
     expect((await run(directory, ['check', '--fix'])).status).toBe(2);
     expect(rulesOf(directory)).toContain('@hide .x;');
   });

@@ -1,3 +1,5 @@
+import type { Cell, Verdict } from '../../src/core/check/verdict.js';
+import { mapHtml } from '../../src/report/map.js';
 import { cpSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
@@ -155,5 +157,50 @@ describe('check --format', () => {
     const { status, log } = await run(directory, ['check', '--format', 'csv', '--out', 's.js/report.csv']);
     expect([status, log]).toEqual([3, expect.stringMatching(/s\.js\/report\.csv cannot be written/)]);
     expect((await run(directory, ['check', '--watch', '--out', 'a.txt'])).status).toBe(2);
+  });
+});
+
+describe('The map of an HTML report', () => {
+  const cell = (rule: string, page: string, verdict: Verdict): Cell => ({
+    rule,
+    page,
+    verdict,
+    sure: true,
+    actions: [],
+  });
+  const mapOf = (cells: Cell[]) =>
+    mapHtml({
+      cells,
+      rules: [...new Set(cells.map(({ rule }) => rule))].map((rule) => ({
+        ...{ rule, file: 'rules/a.css', line: 1, paused: false, status: 'active' as const, pages: [] },
+      })),
+    });
+  const squaresOf = (html: string, tone: string) =>
+    new RegExp(`<path class="${tone}" d="([^"]*)"`).exec(html)?.[1]?.match(/M/g)?.length ?? 0;
+
+  test('has a square for each cell, in its verdict', () => {
+    const html = mapOf([
+      ...['/', '/tickets', '/tickets/pay'].map((page) => cell('calm', page, 'hit')),
+      cell('<b>', '/', 'overridden'),
+      cell('<b>', '/tickets', 'no-match'),
+    ]);
+    expect(['good', 'bad', 'odd'].map((tone) => squaresOf(html, tone))).toEqual([3, 1, 0]);
+    expect(html.match(/<path/g)).toHaveLength(3);
+    expect(html).toContain('&lt;b&gt;');
+    expect(html).toContain('✓ hit   – no-match   × overridden');
+  });
+
+  test('stands for sections where there are many pages, each with its worst verdict and how many have it', () => {
+    const pages = Array.from({ length: 200 }, (_, number) => `/${number < 150 ? 'journal' : 'routes'}/${number}`);
+    const html = mapOf(
+      pages.flatMap((page, number) => [cell('a', page, number < 3 ? 'partial' : 'hit'), cell('b', page, 'hit')]),
+    );
+    expect([squaresOf(html, 'good'), squaresOf(html, 'odd')]).toEqual([3, 1]);
+    for (const said of ['>~ 3<', '>✓ 150<', '>✓ 50<', '>/journal<', '>/routes<', '2 rules against 200 pages'])
+      expect(html).toContain(said);
+  });
+
+  test('is left out where it would say little', () => {
+    expect(mapOf([cell('a', '/', 'hit'), cell('a', '/b', 'hit')])).toBe('');
   });
 });

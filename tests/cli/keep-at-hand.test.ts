@@ -122,6 +122,8 @@ describe('What editors and shells get', () => {
     ]) {
       expect(validate(parse(bad))).toBe(false);
     }
+    for (const name of ['neovim.lua', 'emacs.el', 'kate.json'])
+      expect(readFileSync('docs/editors.md', 'utf8')).toContain(readFileSync(join(directory, 'editor', name), 'utf8'));
     const words = JSON.parse(readFileSync(join(directory, 'editor/rules.css-data.json'), 'utf8')) as {
       atDirectives: { name: string }[];
       properties: { name: string }[];

@@ -298,6 +298,111 @@ test('Pages and settings that change are read again, and url() leads to its file
   expect(await editor.stop()).toBe(0);
 });
 
+describe('Finding the way', () => {
+  const own = `/* Two
+lines */
+@needle wide {
+  pages: page-id(1), path("/legal");
+  @swap .logo { image: url("../b.svg"); }
+  .x { color: teal; }
+}
+@needle parts { pages: path("/"), path("/legal");
+  @on path("/") { @hide .logo; }
+}
+`;
+  const second = '@needle other { pages: body-class(page-46); @swap .logo { image: url("../b.svg"); } }';
+  const theme = '\n.x { color: red !important }\n';
+  let editor: Editor;
+  beforeAll(async () => {
+    const directory = smallProject(own, {
+      'b.svg': '<svg xmlns="http://www.w3.org/2000/svg"/>',
+      'rules/b.css': second,
+      'public/theme.css': theme,
+      'public/index.html': pageHtml(
+        'class="page-1"',
+        '<link rel=stylesheet href=theme.css><img class="logo"><p class="x">a</p>',
+      ),
+    });
+    editor = await new Editor(directory).start();
+    await editor.open(file, own);
+    await editor.until(file, (all) => all.length > 0);
+  });
+  afterAll(async () => expect(await editor.stop()).toBe(0));
+  const shown = (all: Location[]) =>
+    all.map(({ uri, range }) => `${uri.split('/').slice(-2).join('/')}:${range.start.line + 1}`);
+  const whole = (file: string) => ({ textDocument: { uri: editor.uri(file) } });
+
+  test.each([
+    ['color: teal', 'public/theme.css:2'],
+    ['@on path', 'rules/a.css:8'],
+    ['wide {', 'rules/a.css:3'],
+  ])('the definition of %s is %s', async (mark, place) => {
+    const found = await editor.ask<Location>('textDocument/definition', editor.at(file, own, mark, 1));
+    expect(shown([found])).toEqual([place]);
+  });
+
+  test.each<[string, string[]]>([
+    ['../b.svg', ['rules/a.css:5', 'rules/b.css:1']],
+    ['page-id(1)', ['rules/a.css:3', 'rules/a.css:8']],
+    ['parts {', ['rules/a.css:8']],
+  ])('%s is used at %j', async (mark, places) => {
+    const context = { includeDeclaration: true };
+    const found = await editor.ask<Location[]>('textDocument/references', {
+      ...editor.at(file, own, mark, 2),
+      context,
+    });
+    expect(shown(found)).toEqual(places);
+  });
+
+  test('blocks and comments can be folded, and pages found by their titles', async () => {
+    const folds = await editor.ask<{ startLine: number; endLine: number }[]>('textDocument/foldingRange', whole(file));
+    expect(folds.map(({ startLine, endLine }) => [startLine, endLine])).toEqual([
+      [0, 1],
+      [2, 6],
+      [7, 9],
+    ]);
+    const found = await editor.ask<{ name: string; location: Location }[]>('workspace/symbol', { query: 'pay' });
+    expect(found.map(({ name, location }) => [name, ...shown([location])])).toEqual([
+      ['/tickets/pay.html', 'tickets/pay.html:1'],
+    ]);
+  });
+
+  test.each<[mark: string, title: RegExp, from: string, to: string]>([
+    ['page-id(1)', /^Write this page by its path: path\("\/"\)$/, 'page-id(1)', 'path("/")'],
+    [
+      'wide {',
+      /^Split wide by @on/,
+      own.slice(own.indexOf('@swap'), own.indexOf('}\n@needle parts') - 1),
+      ['page-id(1)', 'path("/legal")']
+        .map((on) => `@on ${on} {\n    @swap .logo { image: url("../b.svg"); }\n    .x { color: teal; }\n  }`)
+        .join('\n  '),
+    ],
+  ])('at %s there is %s', async (mark, title, from, to) => {
+    const at = editor.at(file, own, mark, 2).position;
+    const actions = await editor.ask<CodeAction[]>('textDocument/codeAction', {
+      ...{ ...whole(file), range: { start: at, end: at }, context: { diagnostics: [] } },
+    });
+    const [edit] = actions.find((each) => title.test(each.title))?.edit?.changes?.[editor.uri(file)] ?? [];
+    if (!edit) throw new Error(actions.map((each) => each.title).join(', '));
+    const lines = own.split('\n');
+    const offset = ({ line, character }: { line: number; character: number }) =>
+      lines.slice(0, line).reduce((sum, each) => sum + each.length + 1, 0) + character;
+    const after = own.slice(0, offset(edit.range.start)) + edit.newText + own.slice(offset(edit.range.end));
+    expect(after).toBe(own.replace(from, () => to));
+    await editor.change(file, after);
+    const lenses = await editor.ask<CodeLens[]>('textDocument/codeLens', whole(file));
+    expect(lenses.length).toBe(2);
+    await editor.change(file, own);
+  });
+
+  test('settings that are not saved count', async () => {
+    await editor.open('local-needle.yaml', 'version: 1\nsites: { live: { folder: nowhere } }\n');
+    await editor.until('local-needle.yaml', (all) => all.some(({ message }) => /nowhere/.test(String(message))));
+    await editor.change('local-needle.yaml', 'version: 1\nsites: { live: { folder: public } }\n');
+    await editor.until('local-needle.yaml', (all) => all.every(({ message }) => !/nowhere/.test(String(message))));
+  });
+});
+
 test('--site and --project choose what is judged', async () => {
   const directory = smallProject('@needle a { pages: all; @hide .only-there; }', {
     'local-needle.yaml': 'version: 1\nsites: { live: { folder: public }, other: { folder: other } }\n',

@@ -6,7 +6,9 @@ import { runsOf } from '../helpers.js';
 import { mutated } from '../mutations.js';
 
 const html = `<!doctype html><html lang="en"><head><title>A &amp; b</title></head>
-<body class="page-1"><!-- piers --><table><tr><td>1<p title="é &#0; 𝒳">Ferries 🚢</table>
+<style
+ media=all>p { color: red }</style>
+<body class="page-1" style="margin: 0"><!-- piers --><table><tr><td>1<p title="é &#0; 𝒳">Ferries 🚢</table>
 <svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1 1"><use xlink:href="#x"/></svg><math><mi>x</mi></math>
 <script>if (a < b) alert("é")</script><textarea>
  kept</textarea></body></html>`;

@@ -41,9 +41,10 @@ const body = fc.record({
   ),
 });
 export const paths = ['/', '/a/b', '/a/c', '/d'];
-/** Rules, the bodies of the pages at `paths`, and a stylesheet that all of them load. */
+/** Rules below so many empty lines, the bodies of the pages at `paths`, and a stylesheet that all of them load. */
 export const state = fc.record({
   rules: fc.array(rule, { minLength: 1, maxLength: 4 }),
+  above: fc.nat(3),
   bodies: fc.array(body, { minLength: paths.length, maxLength: paths.length }),
   sheet: fc.constantFrom('', '.x { color: blue }', '.card { display: none }', '@layer l { .y { color: red } }'),
 });
@@ -51,7 +52,7 @@ export const state = fc.record({
 export type State = typeof state extends fc.Arbitrary<infer T> ? T : never;
 
 /** What a check needs for a state; a page's identity is its text. */
-export function inputOf({ rules, bodies, sheet }: State): CheckInput {
+export function inputOf({ rules, above, bodies, sheet }: State): CheckInput {
   const texts = Object.fromEntries(
     bodies.map(({ attributes, content }, index) => [
       paths[index] ?? '',
@@ -62,7 +63,7 @@ export function inputOf({ rules, bodies, sheet }: State): CheckInput {
     ({ pages, except, important, actions }, index) =>
       `@needle r${index} { pages: ${pages}; ${except ? `except: ${except};` : ''} ${important ? 'important: yes;' : ''} ${actions.join(' ')} }`,
   );
-  const { input, view } = siteOf(texts, `@keep-visible .card;\n${written.join('\n')}`);
+  const { input, view } = siteOf(texts, `@keep-visible .card;${'\n'.repeat(1 + above)}${written.join('\n')}`);
   const own = {
     ...view,
     identity: ({ path }: { path: string }) => texts[path] ?? null,

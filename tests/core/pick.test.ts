@@ -1,3 +1,4 @@
+import { SheetStore } from '../../src/core/css/cascade/page-sheets.js';
 import { pick } from '../../src/core/find/pick.js';
 import { siteOf } from '../helpers.js';
 
@@ -40,5 +41,54 @@ describe('An element that was pointed at', () => {
     let asked = 0;
     const found = picked(body('<p class="x" data-mark>a</p>'), front, () => asked++ > 0);
     expect([found?.counted, found?.pages]).toEqual([1, 2]);
+  });
+});
+
+describe('A proposed selector', () => {
+  const css =
+    '.mx-3 { margin: 0 1rem !important } .text-pale { color: #ccc } .sidebar .brand-words { font-weight: bold } .legal { font-size: 13px }';
+  const page = (content: string) => `<style>${css}</style><body>${content}</body>`;
+  test.each<[what: string, content: string, best: string]>([
+    ['a word before a look', '<nav class="sidebar"><b class="mx-3 brand-words" data-mark>x</b></nav>', '.brand-words'],
+    [
+      'a word before a look that stands on unlike elements',
+      '<p class="text-pale">a</p><b class="text-pale b">a</b><i class="text-pale">c</i><u class="text-pale season" data-mark>x</u>',
+      '.season',
+    ],
+    ['a class of one or two declarations that is no look', '<p class="legal" data-mark>x</p>', '.legal'],
+    [
+      'any stable attribute',
+      '<a class="mx-3" data-target="#islands" data-mark>x</a><a class="mx-3">y</a>',
+      'a[data-target="#islands"]',
+    ],
+    [
+      'what it controls',
+      '<button aria-controls="menu" data-mark>x</button><button>y</button>',
+      'button[aria-controls="menu"]',
+    ],
+    ['where a form goes', '<form action="/pay" data-mark></form><form action="/find"></form>', 'form[action="/pay"]'],
+    [
+      'the end of a long address',
+      '<img src="/assets/pictures/season/winter/boat.svg" data-mark><img src="/a.svg">',
+      'img[src$="/boat.svg"]',
+    ],
+    ['what is inside', '<div><i id="promo"></i></div><div data-mark><i id="fare"></i></div>', 'div:has(#fare)'],
+    ['a part of the page', '<footer><p>a</p><p data-mark>b</p></footer><p>c</p><p>d</p>', 'footer p:nth-of-type(2)'],
+  ])('takes %s', (_what, content, best) => {
+    const plain = page(content.replace(' data-mark', ''));
+    const { view, site } = siteOf({ '/': plain }, '');
+    const sheets = new SheetStore(view, 'head-end');
+    const own = site.byPath.get('/') ?? null;
+    expect(pick(page(content), 'data-mark', own, view, never, sheets)?.proposals[0]?.selector).toBe(best);
+  });
+
+  test('prefers names that scripts do not set', () => {
+    const { view, site } = siteOf(
+      { '/': '<body><table><tr><th class="fares">a</th><th>b</th></tr></table></body>' },
+      '',
+    );
+    const live = '<body><table><tr><th class="fares sorting" id="dt-1" data-mark>a</th><th>b</th></tr></table></body>';
+    const found = pick(live, 'data-mark', site.byPath.get('/') ?? null, view, never);
+    expect(found?.proposals[0]?.selector).toBe('.fares');
   });
 });

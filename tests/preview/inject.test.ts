@@ -1,6 +1,16 @@
 import { injected } from '../../src/preview/inject.js';
 import { relaxed } from '../../src/preview/relax-policy.js';
-import { requestOf, PickRequest, RuleRequest, SwitchRequest } from '../../src/preview/requests.js';
+import {
+  ApplyRequest,
+  ChangeRequest,
+  CountRequest,
+  DraftRequest,
+  FixesRequest,
+  PickRequest,
+  requestOf,
+  RuleRequest,
+  SwitchRequest,
+} from '../../src/preview/requests.js';
 
 const own = 'http://127.0.0.1:1/.local-needle/';
 const panel = 'http://127.0.0.1:2';
@@ -130,9 +140,8 @@ describe('What comes with a request', () => {
     pages: 'all',
     name: 'a',
     note: '',
+    important: false,
     addedByScript: false,
-    write: false,
-    force: false,
   };
   const cases: [shape: new () => object, body: unknown, fault: RegExp | null][] = [
     [SwitchRequest, { rule: 'a', on: true }, null],
@@ -145,6 +154,15 @@ describe('What comes with a request', () => {
     [RuleRequest, rule, null],
     [RuleRequest, { ...rule, name: '../x' }, /name/],
     [RuleRequest, { ...rule, doing: 'script' }, /doing/],
+    [DraftRequest, { rule }, null],
+    [DraftRequest, { rule: { ...rule, more: 1 } }, /more/],
+    [DraftRequest, { edit: { name: 'a', text: '@needle a {}' } }, null],
+    [DraftRequest, { edit: { name: 'a', text: null } }, /text/],
+    [ChangeRequest, { name: 'a', what: 'rename' }, /what/],
+    [FixesRequest, { rule: 'a', page: 'x'.repeat(5000) }, /page/],
+    [ApplyRequest, { number: -1 }, /number/],
+    [ApplyRequest, { number: 0 }, null],
+    [CountRequest, { address: '/', selector: 7 }, /selector/],
   ];
   test.each(cases)('%p is taken as it must be', (shape, body, fault) => {
     const asked = requestOf(shape, body);

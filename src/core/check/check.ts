@@ -12,7 +12,14 @@ import type { CheckInput, SiteAcceptance, Timed } from './input.js';
 import type { OpenedPage } from './opened-page.js';
 import { judge, shownAddress, shownElsewhere } from './judge.js';
 import { planCheck, type Judged, type PageTask, type Plan } from './plan.js';
-import { demandSignature, ruleSignatures, type PageResult } from './result-cache.js';
+import {
+  demandSignature,
+  linesSignature,
+  namesPlaces,
+  ruleSignature,
+  withLines,
+  type PageResult,
+} from './result-cache.js';
 import { ruleFindings } from './rule-findings.js';
 import { assumedFonts, capturesApart, flashes, needsScript, nothingMarked, uncapturedSheets } from './site-findings.js';
 import type { Cell, CheckReport } from './verdict.js';
@@ -22,6 +29,16 @@ export function check(input: CheckInput): CheckReport {
   const [report] = checkEach([input]);
   if (!report) throw new Error('A check gave no report');
   return report;
+}
+
+/** The same, a page a step, so that something else can be done between two pages, or the check be given up. */
+export function* checkInSteps(input: CheckInput): Generator<undefined, CheckReport> {
+  const run = new Run(input);
+  for (const [index, task] of run.plan.tasks.entries()) {
+    run.do(task, index);
+    yield;
+  }
+  return run.report();
 }
 
 /** Several checks of the same pages in one pass: a page is opened once for all of them. */
@@ -63,6 +80,7 @@ class Run {
   private readonly loading = new Map<Page, PageLoading>();
   private readonly keyOf: ((task: PageTask) => string | null) | null;
   private readonly rules: Map<string, Rule>;
+  private readonly ruleFiles: Set<string>;
   private isPartial = false;
 
   constructor(private readonly input: CheckInput) {
@@ -71,6 +89,7 @@ class Run {
     for (const each of this.plan.judged) if (!each.rule.paused) this.findings.push(...ruleFindings(each, input));
     this.keyOf = input.results ? keysFor(input) : null;
     this.rules = new Map(input.rules.map((rule) => [rule.name, rule]));
+    this.ruleFiles = new Set([...input.rules, ...input.keptVisible].map(({ at }) => at.file));
   }
 
   /** Judges a page, or uses the kept result. */
@@ -83,7 +102,7 @@ class Run {
     }
     const result = known ?? judgeInTime(task, this.input);
     const isWhole = !result.findings.some(({ code }) => code === 'too-slow');
-    if (key !== null && isWhole) results?.set(key, result);
+    if (key !== null && isWhole && !known) results?.set(key, this.toKeep(result, task));
     this.cells.push(...result.cells);
     this.findings.push(...result.findings);
     for (const [name, number] of result.missing) {
@@ -104,7 +123,24 @@ class Run {
   private kept(task: PageTask): { key: string | null; known: PageResult | undefined } {
     const key = this.keyOf?.(task) ?? null;
     const kept = key === null ? undefined : this.input.results?.get(key);
-    return { key, known: kept && stillHolds(kept, task) ? kept : undefined };
+    const holds = kept && stillHolds(kept, task) && (kept.lines === undefined || kept.lines === this.linesOf(task));
+    return { key, known: holds ? withLines(1, kept, this.rules) : undefined };
+  }
+
+  private toKeep(result: PageResult, task: PageTask): PageResult {
+    const kept = withLines(-1, result, this.rules);
+    return namesPlaces(result, this.ruleFiles) ? { ...kept, lines: this.linesOf(task) } : kept;
+  }
+
+  /** Where all that a page's result can tell of stands in the rule files. */
+  private linesOf({ page, work, context }: PageTask): string {
+    return linesSignature([
+      ...work.judged.map(({ rule }) => rule.rule),
+      ...context.shippedTo(page).map(({ owner }) => owner.rule),
+      ...context.elsewhere.map(({ rule }) => rule),
+      ...(context.keptVisible.length > 0 ? this.input.keptVisible : []),
+      ...work.expectations,
+    ]);
   }
 
   report(): CheckReport {
@@ -202,15 +238,14 @@ function judgeOpened({ page, work, context }: PageTask, look: OpenedPage): PageR
 
 /** The key of what is to be judged on a page: everything that the result depends on but its stylesheets. */
 function keysFor(input: CheckInput): (task: PageTask) => string | null {
-  const signed = ruleSignatures();
   const settings = JSON.stringify([input.states, input.place, input.loading?.address, input.paths]);
-  const keptVisible = demandSignature(input.keptVisible, []);
+  const keptVisible = demandSignature(input.keptVisible);
   return ({ page, work, context }) => {
     const identity = context.view.identity(page);
     if (identity === null) return null;
     const shipped = context
       .shippedTo(page)
-      .map(({ owner, action }) => `${signed(owner.rule)} ${owner.rule.actions.indexOf(action)}`);
+      .map(({ owner, action }) => `${ruleSignature(owner.rule)} ${owner.rule.actions.indexOf(action)}`);
     const judged = work.judged.map(({ rule, dependsOn }) => [rule.rule.name, dependsOn]);
     return JSON.stringify([
       page.path,
@@ -219,11 +254,11 @@ function keysFor(input: CheckInput): (task: PageTask) => string | null {
       work.settings,
       settings,
       context.keptVisible.length > 0 ? keptVisible : '',
-      demandSignature([], work.expectations),
+      demandSignature(work.expectations),
       judged,
-      [...new Set(work.judged.map(({ rule }) => signed(rule.rule)))],
+      [...new Set(work.judged.map(({ rule }) => ruleSignature(rule.rule)))],
       shipped,
-      context.elsewhere.map(({ rule }) => signed(rule)),
+      context.elsewhere.map(({ rule }) => ruleSignature(rule)),
     ]);
   };
 }

@@ -47,7 +47,7 @@ export function hiddenByRules(
             rule: owner.rule.name,
             page: look.page.path,
             at: owner.action.at,
-            hint: `${kept.note ?? 'It must stay visible'} (${kept.at.file}:${kept.at.line}).  'the rule'} at less, or leave the page out with except.||Narrow ${owner.action.selector || 'the rule'}, or exclude the page with except.|| 'the rule'} at less, or leave the page out with except.`,
+            hint: `${(kept.note ?? 'It must stay visible').replace(/\.$/, '')} (${kept.at.file}:${kept.at.line}). Narrow ${owner.action.selector || 'the rule'}, or exclude the page with except.`,
           },
         ),
       );

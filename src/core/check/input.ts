@@ -1,6 +1,7 @@
 import type { Owner } from '../action/compiled.js';
 import type { OurSheet } from '../css/cascade/cascade.js';
 import type { Viewport } from '../css/cascade/media.js';
+import type { SheetStore } from '../css/cascade/page-sheets.js';
 import type { Loading } from '../deployment/deployment.js';
 import type { Finding } from '../finding.js';
 import type { PageDocument } from '../page/document.js';
@@ -71,6 +72,8 @@ export interface CheckInput {
   isKnown?: (page: Page, settings: ViewSettings) => boolean;
   /** Counts where the time goes. Optional. */
   timed?: Timed;
+  /** The stylesheets of a view, where several checks share what they read. Optional; without it each reads its own. */
+  sheets?: (view: View) => SheetStore<Owner>;
   /** Called with each page that is opened for a verdict, so that other questions need not open it again. */
   onOpen?: (page: Page, view: View, document: PageDocument) => void;
   /** Results of earlier checks; left out, everything is judged again. */

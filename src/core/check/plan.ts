@@ -171,7 +171,7 @@ export interface ViewContext {
 
 /** Prepares what all pages of one view share. */
 export function viewContext(view: View, rules: Rule[], input: CheckInput): ViewContext {
-  const store = new SheetStore<Owner>(view, input.place);
+  const store = input.sheets?.(view) ?? new SheetStore<Owner>(view, input.place);
   const shippedTo = shipment(rules, view.site);
   const sheets = new SharedSheets<CompiledAction>(ourSheet);
   const shipped = (page: Page): Shipped => {

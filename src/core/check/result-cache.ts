@@ -2,6 +2,7 @@ import type { Rule } from '../rule/rule.js';
 import type { Expectation, KeptVisible } from '../rule/keep-visible-and-expect.js';
 import type { Finding } from '../finding.js';
 import type { PageLoading } from '../deployment/deployment.js';
+import { movedBy, placeMovedBy } from '../fix/proposal.js';
 import type { Cell } from './verdict.js';
 
 /** The results of a check on one page, at one viewport, in one state, for one visitor. */
@@ -21,6 +22,8 @@ export interface PageResult {
   ofFonts: string[];
   /** How the page loads the build; null if that was not asked. */
   loading: PageLoading | null;
+  /** Where rules stood in their files, if the result tells of others' places too; it holds no longer once they moved. */
+  lines?: string;
 }
 
 /** Keeps values between runs. The key includes everything that the value depends on. */
@@ -35,27 +38,59 @@ export interface KeptInFile<T> extends Kept<T> {
   save: (forget?: boolean) => void;
 }
 
-/** A key of everything in a rule that its verdicts can depend on; made once a rule. */
-export function ruleSignatures(): (rule: Rule) => string {
-  const known = new Map<Rule, string>();
-  return (rule) => {
-    let own = known.get(rule);
-    if (own === undefined) known.set(rule, (own = signature(rule)));
-    return own;
-  };
-}
+const known = new WeakMap<object, string>();
+
+/**
+ * A key of everything in a rule that its verdicts can depend on; made once a rule. Lines count from its first, so that an
+ * edit above a rule leaves its key.
+ */
+export const ruleSignature = (rule: Rule): string => signatureOf(rule);
 
 /** The same of kept-visible elements and expectations. */
-export const demandSignature = (keptVisible: KeptVisible[], expectations: Expectation[]) =>
-  signature([keptVisible, expectations]);
+export const demandSignature = (demands: (KeptVisible | Expectation)[]): string => demands.map(signatureOf).join(' ');
 
-function signature(value: unknown): string {
+function signatureOf(one: Rule | KeptVisible | Expectation): string {
+  let own = known.get(one);
+  if (own === undefined) known.set(one, (own = signature(one, one.at.line)));
+  return own;
+}
+
+/** Where rules, kept-visible elements and expectations stand in their files. */
+export const linesSignature = (all: (Rule | KeptVisible | Expectation)[]): string =>
+  textSignature(JSON.stringify(all.map(({ at }) => [at.file, at.line])));
+
+/** Whether a result tells of places in rule files beyond where a finding is: in its words, or as what wins. */
+export const namesPlaces = ({ cells, findings }: PageResult, ruleFiles: ReadonlySet<string>): boolean =>
+  findings.some(({ rule, message, hint }) =>
+    [...ruleFiles].some((file) => rule === null || message.includes(`${file}:`) || hint?.includes(`${file}:`)),
+  ) ||
+  cells.some(({ actions }) => actions.some(({ overridden }) => overridden.some(({ by }) => ruleFiles.has(by.file))));
+
+/** A result whose findings count lines from the first line of their rules (`-1`), or again from that of the file (`1`). */
+export function withLines(direction: 1 | -1, result: PageResult, rules: ReadonlyMap<string, Rule>): PageResult {
+  if (result.findings.length === 0) return result;
+  const findings = result.findings.map((each) => {
+    const rule = rules.get(each.rule ?? '');
+    if (!rule) return each;
+    const by = direction * rule.at.line;
+    const { file } = rule.at;
+    const at = each.at && placeMovedBy(by, file, each.at);
+    return { ...each, at, ...(each.proposals ? { proposals: movedBy(by, file, each.proposals) } : {}) };
+  });
+  return { ...result, findings };
+}
+
+function signature(value: unknown, firstLine: number): string {
   // JSON.stringify calls toJSON() before the replacer, so a postcss node must be replaced before that.
   const text = JSON.stringify({ value }, function (this: Record<string, unknown>, key, plain: unknown) {
     const each = this[key];
     if (key === 'source' || key === 'placeAt') return undefined;
+    if (key === 'line' && typeof each === 'number') return each - firstLine;
     if (each instanceof Uint8Array) return checksum(each.length, (at) => each[at] ?? 0);
-    if (isNode(each)) return `${each.source?.start?.line}:${each.source?.start?.column} ${String(each)}`;
+    if (isNode(each)) {
+      const { line = 0, column = 0 } = each.source?.start ?? {};
+      return `${line - firstLine}:${column} ${String(each)}`;
+    }
     return plain;
   });
   return textSignature(text);

@@ -217,9 +217,11 @@ function selectorTree(text: string): SelectorList {
     return parse(text, { context: 'selectorList', positions: true }) as SelectorList;
   } catch (error) {
     const { message, offset } = error as Error & { offset?: number };
-    const twice = /([.#])\1/.exec(text);
-    const hint = twice ? `Write one ${twice[1]} rather than two.` : undefined;
-    throw new TextError(`"${text.trim()}" is not a valid selector: ${lowerFirst(message)}`, offset ?? 0, hint);
+    const said = `"${text.trim()}" is not a valid selector: ${lowerFirst(message)}`;
+    const [twice, once = ''] = /([.#])\1[\w-]+/.exec(text) ?? [];
+    const mend = twice === undefined ? undefined : { offset: text.indexOf(twice), from: twice, to: twice.slice(1) };
+    const hint = mend && `Write one ${once} rather than two.`;
+    throw new TextError(said, offset ?? 0, hint, undefined, mend);
   }
 }
 

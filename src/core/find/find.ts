@@ -1,4 +1,5 @@
 import type { View } from '../page/view.js';
+import { SheetStore } from '../css/cascade/page-sheets.js';
 import { selectorParts, type Selector } from '../css/selector.js';
 import { nearMisses, type NearMiss } from '../fix/near-selector.js';
 import type { Element, PageDocument } from '../page/document.js';
@@ -7,6 +8,7 @@ import type { Page } from '../page/page.js';
 import { hostsWith } from '../page/shadow.js';
 import { applyState, type PageState } from '../page/state.js';
 import { describe, wordsOf, type Description } from './describe.js';
+import { lookClasses } from './look-classes.js';
 import { propose, type Proposal } from './propose.js';
 
 /** What to look for: a selector list, or words seen on the page. */
@@ -102,7 +104,10 @@ function search({ view, query, page: wanted, state, isLate }: FindInput, report:
   };
   const lookClosely = (page: Page, document: PageDocument, elements: Element[]) => {
     report.page = page.path;
-    proposed = elements.slice(0, mostShown).map((element) => ({ element, proposals: propose(element, document) }));
+    const isLook = lookClasses(new SheetStore(view, 'head-end').sheetsOf(page, document), document);
+    proposed = elements
+      .slice(0, mostShown)
+      .map((element) => ({ element, proposals: propose(element, document, isLook) }));
     for (const { proposals } of proposed)
       for (const { selector } of proposals) tests.set(selector, compileTest(selector));
   };

@@ -1,7 +1,10 @@
+import { selectorParts } from '../css/selector.js';
 import { readDocument, attribute, type Element } from '../page/document.js';
 import { compileMatcher, compileTest, TooLate, withinTime } from '../page/elements.js';
 import type { Page } from '../page/page.js';
+import type { SheetStore } from '../css/cascade/page-sheets.js';
 import type { View } from '../page/view.js';
+import { lookClasses } from './look-classes.js';
 import { describe, type Description } from './describe.js';
 import { propose, type Proposal } from './propose.js';
 
@@ -21,27 +24,45 @@ export interface PickedProposal extends Proposal {
 
 /**
  * Proposes selectors for one element of a page as it is in someone's browser. `mark`: the attribute that the element
- * carries there. `page`: the same page as captured. Null where no element carries the mark.
+ * carries there. `page`: the same page as captured; `sheets`: its
+ * stylesheets, to tell classes that name a look. Null where no element carries the mark.
  */
-export function pick(html: string, mark: string, page: Page | null, view: View, isLate: () => boolean): Picked | null {
+export function pick(
+  html: string,
+  mark: string,
+  page: Page | null,
+  view: View,
+  isLate: () => boolean,
+  sheets?: SheetStore,
+): Picked | null {
   const document = readDocument(html);
   const element = document.elements.find((each) => attribute(each, mark) !== undefined);
   if (!element) return null;
   unmark(element, mark);
-  const found: PickedProposal[] = propose(element, document).map((each) => ({
+  const before = page && view.open(page);
+  const isLook = page && before && sheets ? lookClasses(sheets.sheetsOf(page, before), before) : undefined;
+  const found: PickedProposal[] = propose(element, document, isLook).map((each) => ({
     ...each,
-    captured: page && compileMatcher(each.selector)(view.open(page)).length,
+    captured: before && compileMatcher(each.selector)(before).length,
     otherPages: 0,
   }));
+  // A name that the page's scripts set is not there when rules are checked.
+  const isThere = ({ captured }: PickedProposal) => captured !== 0;
+  if (found.some(isThere)) found.sort((a, b) => Number(isThere(b)) - Number(isThere(a)));
   const others = view.site.pages.filter((each) => each !== page);
   const picked: Picked = { ...describe(element), proposals: found, counted: 0, pages: others.length };
-  const tests = found.map((each) => ({ each, test: compileTest(each.selector) }));
+  // Pages that do not name the words of a selector need not be opened for it.
+  const tests = found.map((each) => {
+    const named = new Set(view.words().pagesFor(selectorParts(each.selector).element));
+    return { each, named, test: compileTest(each.selector) };
+  });
   try {
     withinTime(isLate, () => {
       for (const other of others) {
         if (isLate()) return;
-        const opened = view.open(other);
-        for (const { each, test } of tests) if (test(opened)) each.otherPages++;
+        const asked = tests.filter(({ named }) => named.has(other));
+        const opened = asked.length > 0 ? view.open(other) : null;
+        for (const { each, test } of asked) if (opened && test(opened)) each.otherPages++;
         picked.counted++;
       }
     });

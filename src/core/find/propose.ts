@@ -35,9 +35,24 @@ const quoted = (text: string) => cssesc(text, { quotes: 'double', wrap: true });
 /** Classes that name a temporary state. */
 const isState = (name: string) =>
   /^(is|has)-|^(active|current|open|selected|hover|focus|visible|hidden|disabled)$/i.test(name);
+const isSteady = (name: string) => !looksGenerated(name) && !isState(name);
+
+/** Whether a class names a look (look-classes.ts). */
+type IsLook = (className: string) => boolean;
+
+/** Attributes that tell what an element is for, with what each counts against a selector; others' texts may be translated. */
+const telling: Record<string, number> = {
+  ...{ name: 3.2, for: 3.2, href: 3.2, action: 3.2, 'aria-controls': 3.1, role: 3.4, type: 3.5, src: 3.6 },
+  ...{ alt: 3.8, placeholder: 3.8, title: 3.8, value: 3.9, 'aria-label': 4.2 },
+};
+const mostValue = 60;
+/** Values longer than this are told by their ends too. */
+const longValue = 24;
+/** Parts of a page that there are few of: their tags are names. */
+const landmarks = /^(header|footer|nav|main|aside|form)$/;
 
 /** Compounds for an element, without its position. */
-function ownNames(element: Element): Candidate[] {
+function ownNames(element: Element, isLook: IsLook): Candidate[] {
   const tag = identifier(element.tagName);
   const found: Candidate[] = [];
   const id = attribute(element, 'id');
@@ -46,19 +61,19 @@ function ownNames(element: Element): Candidate[] {
     found.push({ selector: `#${identifier(id)}`, cost: 9, reason: 'its ID, which looks generated and may change' });
   const classes = classesOf(element);
   for (const name of classes) {
-    const generated = looksGenerated(name);
-    const cost = generated ? 9 : isState(name) ? 5 : 2;
-    const reason = generated
-      ? 'its class, which looks generated and may change'
-      : isState(name)
-        ? 'a state class, which may come and go'
-        : 'its class';
+    const [cost, reason] = looksGenerated(name)
+      ? [9, 'its class, which looks generated and may change']
+      : isLook(name)
+        ? [6, 'its class, which names a look rather than a thing']
+        : isState(name)
+          ? [5, 'a state class, which may come and go']
+          : [2, 'its class'];
     found.push(
       { selector: `.${identifier(name)}`, cost, reason },
       { selector: `${tag}.${identifier(name)}`, cost: cost + 0.6, reason },
     );
   }
-  const steady = classes.filter((name) => !looksGenerated(name) && !isState(name));
+  const steady = classes.filter((name) => isSteady(name) && !isLook(name));
   if (steady.length > 1)
     found.push({
       selector: steady
@@ -68,25 +83,60 @@ function ownNames(element: Element): Candidate[] {
       cost: 2.4,
       reason: 'its combined classes',
     });
-  for (const name of ['name', 'type', 'href', 'for', 'role', 'aria-label', 'alt']) {
-    const value = attribute(element, name);
-    if (value && value.length <= 60)
-      found.push({ selector: `${tag}[${name}=${quoted(value)}]`, cost: 3.2, reason: `its ${name} attribute` });
+  for (const { name, value } of element.attrs) {
+    const cost = /^data-(?!local-needle)[\w-]+$/.test(name) ? 3 : telling[name];
+    if (cost === undefined || value.length > mostValue || looksGenerated(value)) continue;
+    const test = value === '' ? `[${name}]` : `[${name}=${quoted(value)}]`;
+    if (value !== '' || cost === 3) found.push({ selector: tag + test, cost, reason: `its ${name} attribute` });
+    const [end] = value.length > longValue ? (/[/#][^/#]{3,}$/.exec(value) ?? []) : [];
+    if (end !== undefined && /^(href|src|action)$/.test(name))
+      found.push({
+        selector: `${tag}[${name}$=${quoted(end)}]`,
+        cost,
+        reason: `the end of its ${name} attribute`,
+      });
   }
-  found.push({ selector: tag, cost: 4, reason: 'its element name' });
+  found.push({ selector: tag, cost: landmarks.test(tag) ? 2.9 : 4, reason: 'its element name' });
   return found;
+}
+
+/** Elements inside that are looked at for what tells the outer one. */
+const mostInside = 40;
+
+/** An element by something inside of it. */
+function byInside(element: Element, isLook: IsLook): Candidate[] {
+  const tag = identifier(element.tagName);
+  const inside: Element[] = [];
+  const visit = (node: Element) => {
+    for (const child of node.childNodes)
+      if ('tagName' in child && inside.length < mostInside) {
+        inside.push(child);
+        visit(child);
+      }
+  };
+  visit(element);
+  return inside.flatMap((each) =>
+    ownNames(each, isLook)
+      .filter(({ cost }) => cost < 3.9)
+      .map(({ selector, cost, reason }) => ({
+        selector: `${tag}:has(${selector})`,
+        cost: 3 + cost,
+        reason: `what is inside: ${reason.replace(/^its /, 'the ')} of an element there`,
+      })),
+  );
 }
 
 /** Maximum number of proposals, and of ancestors used. */
 const most = 4;
-const mostAncestors = 6;
+const mostAncestors = 12;
 const mostByPosition = 2;
+const mostSteps = 10;
 
 /**
  * Selectors that match this element and no other on the page, best first: short, not tied to a position or to a name that
  * looks generated. Where position is all there is, the right `:nth-of-type` or `:nth-child` from the nearest named ancestor.
  */
-export function propose(element: Element, document: PageDocument): Proposal[] {
+export function propose(element: Element, document: PageDocument, isLook: IsLook = () => false): Proposal[] {
   const soleOf = (candidates: Candidate[]): (Proposal & { cost: number })[] =>
     candidates.flatMap(({ selector, cost, reason }) => {
       const elements = compileMatcher(selector)(document);
@@ -94,7 +144,7 @@ export function propose(element: Element, document: PageDocument): Proposal[] {
         ? [{ selector, here: 1, reason, cost: cost + selector.length / 40 }]
         : [];
     });
-  const own = ownNames(element);
+  const own = ownNames(element, isLook);
   const found = soleOf(own);
   let ancestor = parentOf(element);
   for (
@@ -103,7 +153,7 @@ export function propose(element: Element, document: PageDocument): Proposal[] {
     depth++, ancestor = parentOf(ancestor)
   ) {
     if (found.some(({ cost }) => cost < 4 + depth)) break;
-    const names = ownNames(ancestor).filter(({ cost }) => cost < 3);
+    const names = ownNames(ancestor, isLook).filter(({ cost }) => cost < 3.3);
     const inside = names.flatMap((above) =>
       own
         .filter(({ cost }) => cost < 5)
@@ -115,7 +165,11 @@ export function propose(element: Element, document: PageDocument): Proposal[] {
     );
     found.push(...soleOf(inside.sort((a, b) => a.cost - b.cost).slice(0, 24)));
   }
-  if (!found.some(({ cost }) => cost < 8)) found.push(...soleOf(byPosition(element, own)));
+  if (!found.some(({ cost }) => cost < 5)) found.push(...soleOf(byInside(element, isLook)).slice(0, 2));
+  if (!found.some(({ cost }) => cost < 7))
+    found.push(...soleOf(insidePosition(element, own, isLook)).slice(0, mostByPosition));
+  if (!found.some(({ cost }) => cost < 8))
+    found.push(...soleOf(byPosition(element, own, isLook)).slice(0, mostByPosition));
   const seen = new Set<string>();
   return (
     found
@@ -130,27 +184,46 @@ export function propose(element: Element, document: PageDocument): Proposal[] {
   );
 }
 
-/** Paths of positions down from the nearest ancestor that has a name of its own. */
-function byPosition(element: Element, own: Candidate[]): Candidate[] {
+/** An element by its own name inside an element around it that its position tells. */
+function insidePosition(element: Element, own: Candidate[], isLook: IsLook): Candidate[] {
   const found: Candidate[] = [];
-  const place = `the ${ordinal(positionOf(element, 'nth-of-type'))} <${element.tagName}> of its parent`;
+  const placed: Candidate = { selector: step(element, isLook), cost: 6, reason: `by position, ${placeOf(element)}` };
+  let at = parentOf(element);
+  for (let depth = 0; at && at.tagName !== 'body' && depth < mostAncestors; depth++, at = parentOf(at)) {
+    const here = step(at, isLook);
+    const above = parentOf(at);
+    const [named] = above ? ownNames(above, isLook).filter(({ cost }) => cost < 3.3) : [];
+    const names = ownNames(at, isLook).filter(({ cost }) => cost < 3.3);
+    for (const each of [...own.filter(({ cost }) => cost < 5), placed]) {
+      const places = [here, ...(named ? [`${named.selector} > ${here}`] : [])];
+      const steady = each === placed ? names.map(({ selector }) => selector) : [];
+      for (const around of [...steady, ...places])
+        found.push({
+          selector: `${around} ${each.selector}`,
+          cost: 5 + each.cost / 4 + depth * 0.3 + (steady.includes(around) ? 0 : 0.6),
+          reason: `${each.reason}, inside ${around}; breaks if ${each === placed ? 'one is inserted before it' : 'that moves'}`,
+        });
+    }
+  }
+  return found.sort((a, b) => a.cost + a.selector.length / 40 - b.cost - b.selector.length / 40).slice(0, mostInside);
+}
+
+/** Paths of positions down from the nearest ancestor that has a name of its own. */
+function byPosition(element: Element, own: Candidate[], isLook: IsLook): Candidate[] {
+  const found: Candidate[] = [];
   let path = '';
   let steps = 0;
-  for (
-    let at: Element | null = element;
-    at && at.tagName !== 'html' && steps < 8 && found.length < mostByPosition;
-    at = parentOf(at), steps++
-  ) {
+  for (let at: Element | null = element; at && at.tagName !== 'html' && steps < mostSteps; at = parentOf(at), steps++) {
     const parent = parentOf(at);
     if (!parent) break;
-    path = step(at) + (path && ` > ${path}`);
+    path = step(at, isLook) + (path && ` > ${path}`);
     const [named] =
-      parent.tagName === 'body' ? [{ selector: 'body', cost: 3 }] : ownNames(parent).filter(({ cost }) => cost < 3);
+      parent.tagName === 'body'
+        ? [{ selector: 'body', cost: 3 }]
+        : ownNames(parent, isLook).filter(({ cost }) => cost < 3);
     if (!named) continue;
     const reason =
-      steps === 0
-        ? `by position, ${place}; :nth-of-type counts tags, not classes`
-        : 'by position; breaks if something is inserted before it';
+      steps === 0 ? `by position, ${placeOf(element)}` : 'by position; breaks if something is inserted before it';
     found.push({ selector: `${named.selector} > ${path}`, cost: 8 + named.cost + steps, reason });
     const [name] = own.filter(({ cost, selector }) => cost < 3 && selector.startsWith('.'));
     if (steps === 0 && name) {
@@ -166,12 +239,15 @@ function byPosition(element: Element, own: Candidate[]): Candidate[] {
 }
 
 /** One step of such a path: the tag alone where its parent has no other, else with its class where that says more. */
-function step(element: Element): string {
+function step(element: Element, isLook: IsLook): string {
   const tag = identifier(element.tagName);
   if (standingOf(element).sizeOfType === 1) return tag;
-  const [steady] = classesOf(element).filter((name) => !looksGenerated(name) && !isState(name));
+  const [steady] = classesOf(element).filter((name) => isSteady(name) && !isLook(name));
   return `${steady ? `.${identifier(steady)}` : tag}:nth-of-type(${positionOf(element, 'nth-of-type')})`;
 }
+
+const placeOf = (element: Element) =>
+  `the ${ordinal(positionOf(element, 'nth-of-type'))} <${element.tagName}> of its parent; :nth-of-type counts tags, not classes`;
 
 const ordinal = (number: number) =>
   `${number}${number % 100 > 10 && number % 100 < 14 ? 'th' : (['th', 'st', 'nd', 'rd'][number % 10] ?? 'th')}`;

@@ -34,6 +34,8 @@ export interface Budget {
 export const findingKey = ({ code, rule, page, message }: Finding) =>
   JSON.stringify([code, rule, page, message.replace(/:\d+\b/g, '')]);
 
+const cellKey = ({ rule, page }: Finding) => JSON.stringify([rule, page]);
+
 /** What a finding's rule is on its page; null where it has no verdict. */
 export function resultIn({ cells }: Pick<Judged, 'cells'>, { rule, page }: Finding): Fix['result'] {
   const cell = cells.find((each) => each.rule === rule && each.page === page);
@@ -54,21 +56,25 @@ export function fixesOf(
   budget: Budget = { left: mostTried },
 ): Map<Finding, Fix[]> {
   const before = new Set(report.findings.map(findingKey));
-  const tried = new Map<string, { judged: Judged; keys: Set<string> } | null>();
+  // A rule that loses a part where it lost everything is better than it was.
+  const lost = new Set(report.findings.filter(({ code }) => code === 'overridden').map(cellKey));
+  const isNew = (finding: Finding) =>
+    !before.has(findingKey(finding)) && !(finding.code === 'partial' && lost.has(cellKey(finding)));
+  const tried = new Map<string, { judged: Judged; keys: Set<string>; isWorse: boolean } | null>();
   const tryOut = (edits: Edit[]) => {
     const key = JSON.stringify(edits);
     if (!tried.has(key)) {
       if (budget.left === 0) return null;
       budget.left--;
       const judged = judge(applyEdits(edits, textOf));
-      tried.set(key, judged && { judged, keys: new Set(judged.findings.map(findingKey)) });
+      const keys = new Set(judged?.findings.map(findingKey));
+      tried.set(key, judged && { judged, keys, isWorse: judged.findings.some(isNew) });
     }
     return tried.get(key) ?? null;
   };
   const mending = (finding: Finding, { title, rank }: Proposal, edits: Edit[]): (Fix & { rank: number }) | null => {
     const outcome = tryOut(edits);
-    if (!outcome || outcome.keys.has(findingKey(finding))) return null;
-    if ([...outcome.keys].some((key) => !before.has(key))) return null;
+    if (!outcome || outcome.isWorse || outcome.keys.has(findingKey(finding))) return null;
     return { title, edits, rank, result: resultIn(outcome.judged, finding) };
   };
   const found = new Map<Finding, Fix[]>();

@@ -1,18 +1,19 @@
 import type { Action } from '../action/action.js';
 import { compiledAction } from '../action/compile.js';
 import type { CheckInput } from '../check/input.js';
-import { ruleSignatures, textSignature } from '../check/result-cache.js';
+import { ruleSignature, textSignature } from '../check/result-cache.js';
 import { selectorParts } from '../css/selector.js';
 import { finding, type Finding } from '../finding.js';
 import type { PageDocument } from '../page/document.js';
 import { hostsWith, partNames, partsOf } from '../page/shadow.js';
 import { compileMatcher, TooLate, withinTime, type Matcher } from '../page/elements.js';
 import type { Page } from '../page/page.js';
+import type { Place } from '../place.js';
 import { applyState } from '../page/state.js';
 import type { View } from '../page/view.js';
 import type { Rule } from '../rule/rule.js';
 import { nearMisses } from './near-selector.js';
-import { adding, replacing, type Proposal } from './proposal.js';
+import { adding, movedBy, replacing, type Proposal } from './proposal.js';
 
 /** An action whose element is missing on a page that its rule targets. */
 export interface MissingElement {
@@ -28,6 +29,8 @@ export interface Hint {
   text: string | null;
   selector: string | null;
   proposals?: Proposal[];
+  /** The line of the rule that the proposals were made for. */
+  line?: number;
   /** What was wrong with the selector, as ` (typo)`; empty if that is not known. */
   why: string;
 }
@@ -77,14 +80,14 @@ const noHint: Hint = { text: null, selector: null, why: '' };
 const said = (text: string | null, proposals?: Proposal[]): Hint | null =>
   text === null ? null : { text, selector: null, why: '', ...(proposals ? { proposals } : {}) };
 
+const sitesKnown = new WeakMap<View, { visitors: (View | null)[]; key: string | null }>();
+
 /** Searches fixes for missing elements; keeps the last opened page. */
 class HintSearch {
   private last: {
     missing: Pick<MissingElement, 'page' | 'view' | 'state'>;
     document: PageDocument;
   } | null = null;
-  private readonly signed = ruleSignatures();
-  private readonly sites = new Map<View, string | null>();
 
   constructor(private readonly input: CheckInput) {}
 
@@ -235,9 +238,9 @@ class HintSearch {
     const { hints, startTime } = this.input;
     const key = about === null ? null : JSON.stringify([what, rule.actions.indexOf(action), about]);
     const known = key === null ? undefined : hints?.get(key);
-    if (known) return known;
+    if (known) return movedTo(rule.at, known);
     try {
-      const hint = startTime ? withinTime(startTime(), make) : make();
+      const hint = { ...(startTime ? withinTime(startTime(), make) : make()), line: rule.at.line };
       if (key !== null) hints?.set(key, hint);
       return hint;
     } catch (error) {
@@ -250,20 +253,25 @@ class HintSearch {
   private keyOf({ rule, page, view, state }: MissingElement): string | null {
     const identity = view.identity(page);
     if (identity === null) return null;
-    return JSON.stringify([page.path, identity, this.signed(rule), state, this.input.states]);
+    return JSON.stringify([page.path, identity, ruleSignature(rule), state, this.input.states]);
   }
 
   /** A key of the pages of a view and of the other visitors' views. */
   private siteKey(view: View): string | null {
-    let known = this.sites.get(view);
-    if (known === undefined) {
-      const others = this.input.visitors.flatMap((name) => this.input.view(name) ?? []);
-      const all = [view, ...others].flatMap((each) =>
-        each.site.pages.map((page) => [page.path, each.identity(page)] as const),
-      );
-      known = all.some(([, identity]) => identity === null) ? null : textSignature(JSON.stringify(all));
-      this.sites.set(view, known);
-    }
-    return known;
+    const visitors = this.input.visitors.map((name) => this.input.view(name));
+    const known = sitesKnown.get(view);
+    if (known?.visitors.every((each, index) => each === visitors[index])) return known.key;
+    const all = [view, ...visitors.filter((each) => each !== null)].flatMap((each) =>
+      each.site.pages.map((page) => [page.path, each.identity(page)] as const),
+    );
+    const key = all.some(([, identity]) => identity === null) ? null : textSignature(JSON.stringify(all));
+    sitesKnown.set(view, { visitors, key });
+    return key;
   }
+}
+
+/** A hint for a rule that has moved in its file. */
+function movedTo({ file, line }: Place, hint: Hint): Hint {
+  const by = line - (hint.line ?? line);
+  return by === 0 || !hint.proposals ? hint : { ...hint, proposals: movedBy(by, file, hint.proposals), line };
 }

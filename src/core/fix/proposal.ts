@@ -29,6 +29,17 @@ export const adding = (at: Place, text: string, rank = 0): Proposal => ({
   rank,
 });
 
+/** The same proposals after their rule has moved down in its file by some lines. */
+export const movedBy = (lines: number, file: string, proposals: Proposal[]): Proposal[] =>
+  proposals.map((proposal) => ({
+    ...proposal,
+    changes: proposal.changes.map((change) => ({ ...change, at: placeMovedBy(lines, file, change.at) })),
+  }));
+
+/** A place after a file's lines have moved down; a place in another file stays. */
+export const placeMovedBy = (lines: number, file: string, at: Place): Place =>
+  at.file === file ? { ...at, line: at.line + lines } : at;
+
 /** A change to the text of a file, in UTF-16 units of the file as it was read. */
 export interface Edit {
   file: string;
@@ -95,6 +106,7 @@ function newDescriptor(
 
 /** A text with the quotes that a file has; a title says it with double ones. */
 function quotedAs(file: string, text: string): string {
+  if (text.startsWith('/*')) return text;
   const singles = file.split("('").length > file.split('("').length;
   return singles && !text.includes("'") ? text.replace(/"/g, "'") : text;
 }

@@ -1,5 +1,5 @@
 import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
-import { parseHtml, startTagOf } from './parse-html.js';
+import { parseHtml, linesKnown, startTagOf, type Lines } from './parse-html.js';
 import { lineCounter } from '../css/syntax.js';
 import { shadowDocument, takeShadowTree } from './shadow.js';
 
@@ -92,7 +92,9 @@ export function elementsIn(root: Tree.ParentNode, ...tagNames: string[]): Elemen
 const lineCounters = new WeakMap<PageDocument, (offset: number) => number>();
 
 /** The lines of a page's source on which an element's start tag begins and ends. */
-export function linesOf(document: PageDocument, element: Element): { start: number; end: number } {
+export function linesOf(document: PageDocument, element: Element): Lines {
+  const known = linesKnown(element);
+  if (known) return known;
   const count = lineCounters.get(document) ?? lineCounter(document.source());
   lineCounters.set(document, count);
   const { start, end } = startTagOf(element, document.source());

@@ -1,6 +1,6 @@
 import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
-import type { PageDocument } from './document.js';
-import { madeAt, setMadeAt } from './parse-html.js';
+import { linesOf, type PageDocument } from './document.js';
+import { madeAt, setLines, setMadeAt } from './parse-html.js';
 
 /** A page's tree as numbers and texts: reading it takes a tenth of the time that parsing takes (docs/decisions.md). */
 export interface FlatTree {
@@ -25,8 +25,13 @@ const [textNode, commentNode, doctypeNode, firstElement] = [0, 1, 2, 3];
 let room = new Uint8Array(1 << 18);
 const mostPerNumber = 5;
 
+/** Whether declarations have their place in an element: its lines are told without reading the page's source. */
+const holdsStyles = ({ tagName, attrs }: Tree.Element) =>
+  tagName === 'style' || attrs.some(({ name }) => name === 'style');
+
 /** Makes a page's tree flat; null where it has a template or a shadow tree, which lie outside of the tree. */
-export function flatten({ root, shadows }: PageDocument): FlatTree | null {
+export function flatten(document: PageDocument): FlatTree | null {
+  const { root, shadows } = document;
   if (shadows.size > 0) return null;
   let length = 0;
   const words = new Map<string, number>();
@@ -65,6 +70,11 @@ export function flatten({ root, shadows }: PageDocument): FlatTree | null {
       // No name holds a space.
       putWord(namespace || prefix ? `${name} ${namespace} ${prefix}` : name);
       putWord(value);
+    }
+    if (holdsStyles(element)) {
+      const { start, end } = linesOf(document, element);
+      put(start);
+      put(end - start);
     }
     putNodes(element.childNodes);
   };
@@ -124,6 +134,10 @@ export function unflatten({ nodes, words: joined, texts }: FlatTree): Tree.Docum
     const element: Tree.Element = { nodeName: tagName, tagName, attrs: [], namespaceURI, childNodes: [], parentNode };
     setMadeAt(element, take());
     for (let count = kind - firstElement; count > 0; count--) element.attrs.push(takeAttribute());
+    if (holdsStyles(element)) {
+      const start = take();
+      setLines(element, { start, end: start + take() });
+    }
     takeNodes(element);
     return element;
   };

@@ -25,13 +25,26 @@ const treeAdapter: typeof defaultTreeAdapter = {
 };
 
 /** An element with the offset in the source at which it was made: that of the `>` of its start tag, if it has one. */
-type Made = Tree.Element & { madeAt?: number };
+type Made = Tree.Element & { madeAt?: number; lines?: Lines };
+
+/** The lines of the source on which a start tag begins and ends. */
+export interface Lines {
+  start: number;
+  end: number;
+}
 
 /** The offset at which an element was made; 0 if that is not known. */
 export const madeAt = (element: Made): number => element.madeAt ?? 0;
 
 export function setMadeAt(element: Made, offset: number): void {
   element.madeAt = offset;
+}
+
+/** The lines of an element, if they were told with it. */
+export const linesKnown = (element: Made): Lines | undefined => element.lines;
+
+export function setLines(element: Made, lines: Lines): void {
+  element.lines = lines;
 }
 
 /** Parses a document by the HTML Standard. Never throws: browsers accept any HTML. */

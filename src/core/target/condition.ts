@@ -29,8 +29,8 @@ const kindNamed = (name: string, form: TermKind<Term>['form']) => {
 export function parseCondition(text: string): { condition: Condition; faults: TextFault[] } {
   const alternatives: Term[][] = [[]];
   const faults: TextFault[] = [];
-  const fault = (node: Node, message: string, hint?: string) =>
-    faults.push({ message, hint, offset: node.sourceIndex });
+  const fault = (node: Node, message: string, hint?: string, mend?: TextFault['mend']) =>
+    faults.push({ message, hint, offset: node.sourceIndex, ...(mend ? { mend } : {}) });
   const add = (node: Node, { name, kind }: NonNullable<ReturnType<typeof kindNamed>>, argument: string) => {
     try {
       const common = { kind: name, offset: node.sourceIndex, text: parseValue.stringify(node) };
@@ -52,7 +52,15 @@ export function parseCondition(text: string): { condition: Condition; faults: Te
     else if (node.type === 'function') readFunction(node);
     else {
       const shown = parseValue.stringify(node);
-      fault(node, `${/^["']/.test(shown) ? shown : `"${shown}"`} is not a valid condition`, bareTermHint(shown));
+      const meant = meantTerm(shown);
+      fault(
+        node,
+        `${/^["']/.test(shown) ? shown : `"${shown}"`} is not a valid condition`,
+        meant === null
+          ? 'Write path("/…"), page-id(…), body-id(…), body-class(…), query("…"), site(…) or all.'
+          : `Write ${meant}.`,
+        meant === null ? undefined : { offset: node.sourceIndex, from: shown, to: meant },
+      );
     }
   }
   function readFunction(node: FunctionNode): void {
@@ -87,10 +95,10 @@ function argumentOf(node: FunctionNode): string {
     : readName((node.before + parseValue.stringify(inside) + node.after).trim());
 }
 
-function bareTermHint(word: string): string {
+/** The term that a path, class or ID on its own stands for; null for other words. */
+function meantTerm(word: string): string | null {
   const bare = word.replace(/^["']|["']$/g, '');
-  if (bare.startsWith('/')) return `Write path("${bare}").`;
-  if (bare.startsWith('.')) return `Write body-class(${bare.slice(1)}).`;
-  if (bare.startsWith('#')) return `Write body-id(${bare.slice(1)}).`;
-  return `Write path("/…"), page-id(…), body-id(…), body-class(…), query("…"), site(…) or all.`;
+  if (bare.startsWith('/')) return `path("${bare}")`;
+  if (bare.startsWith('.')) return `body-class(${bare.slice(1)})`;
+  return bare.startsWith('#') ? `body-id(${bare.slice(1)})` : null;
 }

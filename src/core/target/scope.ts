@@ -175,11 +175,16 @@ function othersScope(rule: Rule, action: Action, target: ScopeTarget): Scope {
 export const needsAddress = (page: Page, site: Site, paths: RunTimeAddresses['paths']) =>
   paths === 'run-time' || soleHandleOf(page, site) === undefined;
 
-/** The addresses that local-needle.js must recognise for a rule. */
+const addressesKnown = new WeakMap<Rule, { site: Site; paths: RunTimeAddresses['paths']; list: RunTimeAddress[] }>();
+
+/** The addresses that local-needle.js must recognise for a rule; worked out once, for the site that was asked for last. */
 export function addressesOf(rule: Rule, site: Site, paths: RunTimeAddresses['paths']): RunTimeAddress[] {
+  const known = addressesKnown.get(rule);
+  if (known?.site === site && known.paths === paths) return known.list;
   const addresses = new RunTimeAddresses(paths);
   for (const action of rule.actions)
     if (actionKind(action).scope === 'conditions') scopeOf(rule, action, { site, addresses, only: null });
+  addressesKnown.set(rule, { site, paths, list: addresses.list });
   return addresses.list;
 }
 

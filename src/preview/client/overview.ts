@@ -1,9 +1,10 @@
 import type { OverviewState } from '../protocol.js';
 import { ask, badge, byId, make, switchRule, tell } from './dom.js';
+import { showMap, startMap } from './map.js';
 import { onNews } from './news.js';
 
 /** Maximum number of cells and pages shown before "more" is used. */
-const atOnce = 1200;
+const atOnce = 300;
 
 let state: OverviewState | null = null;
 let most = atOnce;
@@ -158,6 +159,10 @@ function showPages(): void {
       );
     }),
   );
+  showMap(rules, found, {
+    open: (rule, { path, address }, verdict) => void open(rule, path, verdict, address),
+    zoom: (section) => searchFor(`${section}/`.replace('//', '/')),
+  });
   byId('more').hidden = found.length <= shown;
   const cells = found.reduce((sum, each) => sum + each.cells.length, 0);
   byId('shown').textContent = `${many(found.length, 'page')}, ${many(cells, 'cell')} shown`;
@@ -182,9 +187,14 @@ byId('more').onclick = () => {
   showPages();
 };
 byId('tools').onsubmit = (event) => event.preventDefault();
+let frame = 0;
 byId('tools').oninput = () => {
   most = atOnce;
-  showPages();
+  // What is typed in a row is looked for once.
+  cancelAnimationFrame(frame);
+  frame = requestAnimationFrame(showPages);
 };
+startMap();
+window.addEventListener('resize', showPages);
 onNews(() => void look());
 void look();

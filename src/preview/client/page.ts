@@ -1,6 +1,15 @@
 // Runs on every page of the preview: holds the panel, and points at elements for it. It changes nothing that rules reach:
 // the panel's element is outside of body, its looks in a shadow tree.
-import { mostPageText, ownFolder, panelTag, pickMark, type ToPage, type ToPanel } from '../protocol.js';
+import {
+  mostPageText,
+  ownFolder,
+  panelTag,
+  pickMark,
+  type Corner,
+  type DraftSwap,
+  type ToPage,
+  type ToPanel,
+} from '../protocol.js';
 
 const script = document.currentScript as HTMLScriptElement | null;
 const panelOrigin = script?.dataset['panel'] ?? '';
@@ -11,6 +20,7 @@ script?.remove();
 const looks = `
 :host { all: initial !important; display: block !important; }
 iframe { all: initial; display: block; position: fixed; right: 8px; bottom: 8px; border: 0; z-index: 2147483647; color-scheme: light dark; background: transparent; }
+.margin { position: absolute; box-sizing: border-box; border: 0 solid #f0a03060; }
 .spot { position: fixed; z-index: 2147483646; pointer-events: none; outline: 2px solid #0b8a9e; outline-offset: 1px; background: #0b8a9e2b; box-shadow: 0 0 0 3px #ffffffb0; }
 @media print { :host { display: none !important; } }
 `;
@@ -25,24 +35,33 @@ function start(): void {
   frame.title = 'Local Needle';
   frame.allow = 'clipboard-write';
   frame.src = `${panelOrigin}/panel?${new URLSearchParams({ address: here() }).toString()}`;
-  size(false, 0);
+  let corner: Corner = 'bottom-right';
+  stand(corner);
+  size(false, 0, false);
   shadow.append(frame);
   document.documentElement.append(host);
 
   const say = (words: ToPanel) => frame.contentWindow?.postMessage(words, panelOrigin);
-  const picking = picker(host, shadow, say);
+  const picking = picker(host, shadow, say, stepAside);
   let spots: HTMLElement[] = [];
+  let putBack: () => void = () => undefined;
 
   window.addEventListener('message', (event) => {
     if (event.origin !== panelOrigin || event.source !== frame.contentWindow) return;
     const words = event.data as ToPage;
     if (words.needle === 'hello') say({ needle: 'address', address: here() });
-    else if (words.needle === 'size') size(words.open, words.height);
+    else if (words.needle === 'size') size(words.open, words.height, words.line);
+    else if (words.needle === 'corner') stand(words.corner);
+    else if (words.needle === 'aim') picking.aim(words.up);
+    else if (words.needle === 'choose') picking.choose(words.up);
+    else if (words.needle === 'below') picking.below();
+    else if (words.needle === 'other-edge') stepAside();
     else if (words.needle === 'pick') picking.start();
     else if (words.needle === 'leave-pick') picking.stop();
     else if (words.needle === 'wider') picking.wider();
     else if (words.needle === 'key') picking.key(words.key);
     else if (words.needle === 'show') spots = spotlight(words.selector);
+    else if (words.needle === 'draft-swap') putBack = swapped(words.swaps, putBack);
     else if (words.needle === 'styles') restyle(words.version);
     else if (words.needle === 'reload') location.reload();
   });
@@ -59,10 +78,30 @@ function start(): void {
   // Pages of the site that are named in full stay in the preview.
   document.addEventListener('click', stayHere, true);
 
-  /** Closed, it is as small as its button. */
-  function size(open: boolean, height: number): void {
-    frame.style.setProperty('width', open ? 'min(400px, calc(100vw - 16px))' : '130px');
-    frame.style.setProperty('height', open ? `min(${height || 720}px, 90vh)` : '36px');
+  /** Closed, it is as small as its button; while somebody points, it is a line. */
+  function size(open: boolean, height: number, line: boolean): void {
+    const width = line ? 'calc(100vw - 16px)' : open ? 'min(400px, calc(100vw - 16px))' : '130px';
+    frame.style.setProperty('width', width);
+    frame.style.setProperty('height', line ? '44px' : open ? `min(${height || 720}px, 90vh)` : '36px');
+    if (!line) stand(corner);
+  }
+
+  function stand(next: Corner): void {
+    corner = next;
+    const [vertical, horizontal] = corner.split('-');
+    for (const side of ['top', 'right', 'bottom', 'left'])
+      frame.style.setProperty(side, side === vertical || side === horizontal ? '8px' : 'auto');
+  }
+
+  /** The line goes to the other edge: where the element is that the keys aim at, or where it is asked to. */
+  function stepAside(element?: DOMRect): void {
+    const isAtTop = frame.style.getPropertyValue('top') !== 'auto';
+    const isCovered = isAtTop
+      ? element && element.top < lineRoom
+      : element && element.bottom > window.innerHeight - lineRoom;
+    if (element && (!isCovered || element.height > window.innerHeight - 2 * lineRoom)) return;
+    frame.style.setProperty('top', isAtTop ? 'auto' : '8px');
+    frame.style.setProperty('bottom', isAtTop ? '8px' : 'auto');
   }
 
   /** Shows where elements are that a selector matches. */
@@ -77,6 +116,32 @@ function start(): void {
   }
 }
 
+/** Puts words and pictures into elements; returns what puts back what was there. */
+function swapped(swaps: DraftSwap[], putBack: () => void): () => void {
+  putBack();
+  const undo = swaps.flatMap(({ scope, selector, text, image, alt }) => {
+    if (!document.body.matches(scope)) return [];
+    return [...document.body.querySelectorAll(selector)].map((element) => {
+      const nodes = [...element.childNodes];
+      const names = ['src', 'srcset', 'alt'];
+      const before = names.map((name) => [name, element.getAttribute(name)] as const);
+      if (text !== undefined) element.textContent = text;
+      if (image !== undefined && element instanceof HTMLImageElement) {
+        element.removeAttribute('srcset');
+        element.src = /^[\w-]+:|^\//.test(image) ? image : ownFolder + image;
+      }
+      if (alt !== undefined) element.setAttribute('alt', alt);
+      return () => {
+        if (text !== undefined) element.replaceChildren(...nodes);
+        for (const [name, value] of before)
+          if (value === null) element.removeAttribute(name);
+          else if (element.getAttribute(name) !== value) element.setAttribute(name, value);
+      };
+    });
+  });
+  return () => undo.forEach((each) => each());
+}
+
 const here = () => location.pathname + location.search;
 
 /** The new stylesheet replaces the old one once it has loaded, so that nothing flashes. */
@@ -85,7 +150,7 @@ function restyle(version: number): void {
     link.getAttribute('href')?.startsWith(`${ownFolder}local-needle.css`),
   );
   const last = old.at(-1);
-  if (!last) return;
+  if (!last || last.getAttribute('href')?.endsWith(`?${version}`)) return;
   const link = last.cloneNode() as HTMLLinkElement;
   link.href = `${ownFolder}local-needle.css?${version}`;
   link.onload = () => old.forEach((each) => each.remove());
@@ -97,32 +162,84 @@ function stayHere(event: MouseEvent): void {
   if (link && link.origin === siteOrigin) link.href = link.pathname + link.search + link.hash;
 }
 
-function spotOn(element: Element, shadow: ShadowRoot): HTMLElement {
+/** Room that the line takes at an edge, in pixels. */
+const lineRoom = 60;
+
+/** Shows where an element is, with its margin around it if asked. */
+function spotOn(element: Element, shadow: ShadowRoot, withMargin = false): HTMLElement {
   const { left, top, width, height } = element.getBoundingClientRect();
+  const place = (box: HTMLElement, values: Record<string, number>) => {
+    for (const [name, value] of Object.entries(values)) box.style.setProperty(name, `${value}px`);
+  };
   const spot = document.createElement('div');
   spot.className = 'spot';
-  for (const [name, value] of Object.entries({ left, top, width, height })) spot.style.setProperty(name, `${value}px`);
+  place(spot, { left, top, width, height });
+  if (withMargin) {
+    const [above, right, below, before] = marginsOf(element);
+    const margin = document.createElement('div');
+    margin.className = 'margin';
+    place(margin, {
+      ...{ left: -before, top: -above, width: width + before + right, height: height + above + below },
+      ...{ 'border-top-width': above, 'border-right-width': right },
+      ...{ 'border-bottom-width': below, 'border-left-width': before },
+    });
+    spot.append(margin);
+  }
   shadow.append(spot);
   return spot;
 }
 
+/** The margins of an element, from above clockwise, in pixels; negative ones count as none. */
+function marginsOf(element: Element): [number, number, number, number] {
+  const { marginTop, marginRight, marginBottom, marginLeft } = getComputedStyle(element);
+  const all = [marginTop, marginRight, marginBottom, marginLeft].map((each) => Math.max(0, parseFloat(each) || 0));
+  return all as [number, number, number, number];
+}
+
+/** `320 × 48, margin 0 0 16 0`. */
+function sizeText(element: Element): string {
+  const { width, height } = element.getBoundingClientRect();
+  const margins = marginsOf(element).map(Math.round);
+  const margin = margins.some((each) => each > 0) ? `, margin ${margins.join(' ')}` : '';
+  return `${Math.round(width)} × ${Math.round(height)}${margin}`;
+}
+
+/** Elements around the one that is aimed at that are named. */
+const mostAround = 7;
+
 /** Lets a person point at an element, with the mouse or by arrow keys. */
-function picker(host: Element, shadow: ShadowRoot, say: (words: ToPanel) => void) {
+function picker(host: Element, shadow: ShadowRoot, say: (words: ToPanel) => void, onKeys: (place: DOMRect) => void) {
   let active = false;
   let at: Element | null = null;
   let last: Element | null = null;
   let spot: HTMLElement | null = null;
+  let pointer: [x: number, y: number] | null = null;
 
+  const around = (element: Element | null, up: number): Element | null =>
+    element && up > 0 ? around(element.parentElement, up - 1) : element;
+  const mark = (element: Element) => {
+    spot?.remove();
+    spot = spotOn(element, shadow, true);
+  };
   const aim = (element: Element | null) => {
     if (!element || element === host || element === document.documentElement) return;
     at = element;
-    spot?.remove();
-    spot = spotOn(element, shadow);
-    const [first] = element.classList;
-    say({ needle: 'picking', what: element.localName + (element.id ? `#${element.id}` : first ? `.${first}` : '') });
+    mark(element);
+    const chain: string[] = [];
+    for (let each: Element | null = element; each && each !== document.documentElement; each = each.parentElement)
+      chain.push(nameOf(each));
+    say({ needle: 'picking', chain: chain.slice(0, mostAround), size: sizeText(element) });
+    if (!pointer) onKeys(element.getBoundingClientRect());
   };
-  const over = (event: Event) => {
+  const over = (event: MouseEvent) => {
+    pointer = [event.clientX, event.clientY];
     if (event.target instanceof Element) aim(event.target);
+  };
+  /** What is below the element that is aimed at, under the pointer; from the top again after the last. */
+  const below = () => {
+    if (!pointer) return;
+    const all = document.elementsFromPoint(...pointer).filter((each) => each !== host);
+    aim(all[(at ? all.indexOf(at) : -1) + 1] ?? all[0] ?? null);
   };
   const stopped = (event: Event) => {
     if (event.target === host) return;
@@ -152,7 +269,9 @@ function picker(host: Element, shadow: ShadowRoot, say: (words: ToPanel) => void
     if (!active) return false;
     if (name === 'Escape') stop();
     else if (name === 'Enter') choose();
+    else if (name === 'b') below();
     else if (ways[name]) {
+      pointer = null;
       aim(at ? (ways[name]?.(at) ?? at) : document.body);
       at?.scrollIntoView({ block: 'nearest' });
       if (at) aim(at);
@@ -160,7 +279,7 @@ function picker(host: Element, shadow: ShadowRoot, say: (words: ToPanel) => void
     return true;
   }
   const listeners: [string, (event: never) => void][] = [
-    ['mouseover', over],
+    ['mousemove', over],
     ['click', stopped],
     ['mousedown', stopped],
     ['mouseup', stopped],
@@ -171,7 +290,7 @@ function picker(host: Element, shadow: ShadowRoot, say: (words: ToPanel) => void
     if (active) return;
     active = true;
     for (const [name, listener] of listeners) window.addEventListener(name, listener as EventListener, true);
-    say({ needle: 'picking', what: '' });
+    pointer = null;
     aim(document.body);
   };
   const stop = () => {
@@ -179,13 +298,29 @@ function picker(host: Element, shadow: ShadowRoot, say: (words: ToPanel) => void
     at = null;
     spot?.remove();
     for (const [name, listener] of listeners) window.removeEventListener(name, listener as EventListener, true);
-    say({ needle: 'picking', what: null });
+    say({ needle: 'picking', chain: null, size: '' });
   };
   const wider = () => {
     at = last?.parentElement ?? null;
     if (at !== document.documentElement) choose();
   };
-  return { start, stop, key, wider };
+  return {
+    ...{ start, stop, key, wider, below },
+    /** Shows an element around the one that is aimed at. */
+    aim: (up: number) => {
+      const element = around(at, up);
+      if (active && element) mark(element);
+    },
+    choose: (up: number) => {
+      at = around(at, up);
+      if (active) choose();
+    },
+  };
+}
+
+/** An element in short: `div.band`. */
+function nameOf({ localName, id, classList: [first] }: Element): string {
+  return localName + (id ? `#${id}` : first ? `.${first}` : '');
 }
 
 /** The page as it is, one element marked; a copy that loads and runs nothing. */

@@ -1,14 +1,28 @@
-import type { PanelState, PickAnswer, ToPage, ToPanel } from '../protocol.js';
+import {
+  corners,
+  type Corner,
+  type FixAnswer,
+  type PanelState,
+  type PickAnswer,
+  type RuleChange,
+  type ToPage,
+  type ToPanel,
+} from '../protocol.js';
 import { ask, badge, byId, make, switchRule, tell } from './dom.js';
 import { onNews } from './news.js';
-import { ruleForm } from './rule-form.js';
+import { editForm, ruleForm, type Around, type DraftForm } from './rule-form.js';
 
 const frames = (document.body.dataset['frames'] ?? '').split(' ');
 const openKey = 'local-needle-open';
+const cornerKey = 'local-needle-corner';
+let corner: Corner = corners.find((each) => each === kept(cornerKey)) ?? 'bottom-right';
 let address = new URLSearchParams(location.search).get('address') ?? '/';
 let state: PanelState | null = null;
 /** Whether a person asked to pick something: pages could say so by themselves. */
 let wanted = false;
+/** The form whose draft is shown, and the connection that ends with it or with this window; null if there is none. */
+let form: { shown: DraftForm; owner: string; held: EventSource } | null = null;
+let forms = 0;
 /** The origin of the page around: only one of the preview's is spoken to. */
 let outer = frames.find((each) => document.referrer.startsWith(`${each}/`)) ?? '';
 
@@ -19,7 +33,7 @@ window.addEventListener('message', (event) => {
   const words = event.data as ToPanel;
   if (words.needle === 'address') moveTo(words.address);
   else if (words.needle === 'toggle') setOpen(!isOpen());
-  else if (words.needle === 'picking') showPicking(words.what);
+  else if (words.needle === 'picking') showPicking(words.chain, words.size);
   else if (words.needle === 'picked' && wanted) void picked(words.html);
   else if (words.needle === 'too-large') say('The page is too large for this panel. Use local-needle find.');
 });
@@ -44,7 +58,11 @@ async function look(): Promise<void> {
   }
 }
 
-function show({ shownPath, handles, rules, notices, problem }: PanelState): void {
+function show({ shownPath, handles, rules, notices, problem, draft, undo }: PanelState): void {
+  form?.shown.update(draft);
+  tell('undo-words', undo);
+  byId('undo').hidden = undo === null;
+  tell('drafted', draft && !form ? `${draft.name} is shown as another window has it, and is not written.` : null);
   byId('path').textContent = shownPath;
   const broken = problem !== null || rules.some(({ verdict }) => verdict === 'overridden' || verdict === 'no-match');
   byId('badge').textContent = `${rules.length}${broken || notices.length > 0 ? ' !' : ''}`;
@@ -68,7 +86,8 @@ function showRules(rules: PanelState['rules']): void {
   const focused = document.activeElement?.getAttribute('data-rule');
   const none = make('li', {}, 'No rule targets this page.');
   byId('rules').replaceChildren(
-    ...rules.map(({ name, note, place, status, verdict, says, hints }) => {
+    ...rules.map((rule) => {
+      const { name, note, place, status, verdict, says, hints } = rule;
       const box = make('input', { type: 'checkbox', checked: status === 'on' });
       box.setAttribute('role', 'switch');
       box.disabled = status === 'paused' || status === 'expired';
@@ -78,14 +97,20 @@ function showRules(rules: PanelState['rules']): void {
         'li',
         { className: status === 'on' ? '' : 'out' },
         make(
-          'label',
-          {},
-          box,
-          make('span', { className: 'name', title: place }, name),
-          verdict ? badge(verdict) : null,
+          'div',
+          { className: 'rule-line' },
+          make(
+            'label',
+            {},
+            box,
+            make('span', { className: 'name', title: place }, name),
+            verdict ? badge(verdict) : null,
+          ),
+          ruleButton(rule, 'Edit', () => edit(rule)),
         ),
         make('p', { className: 'says' }, note ? `${note} ` : '', make('small', {}, says)),
         ...hints.map(({ level, text }) => make('p', { className: `says ${level === 'error' ? 'bad' : 'odd'}` }, text)),
+        hints.length > 0 ? fixesOf(rule) : null,
       );
     }),
     ...(rules.length === 0 ? [none] : []),
@@ -97,6 +122,76 @@ function showRules(rules: PanelState['rules']): void {
   byId('before').setAttribute('aria-pressed', String(allOff));
   byId('after').setAttribute('aria-pressed', String(own.every(({ status }) => status === 'on')));
 }
+
+/** A button that does something with a rule, and says where that fails. */
+function ruleButton({ name }: PanelState['rules'][number], words: string, what: () => Promise<unknown>): HTMLElement {
+  const button = make('button', { type: 'button' }, words);
+  button.setAttribute('aria-label', `${words} (${name})`);
+  button.onclick = () => void what().catch((error: unknown) => say((error as Error).message));
+  return button;
+}
+
+/** The fixes of what was found of a rule here, worked out when they are asked for. */
+function fixesOf(rule: PanelState['rules'][number]): HTMLElement {
+  const place = make('div', { className: 'fix-list' });
+  const apply = (number: number) => ask('apply', { number }).then(() => say('Written'));
+  const look = async () => {
+    const found = await ask<FixAnswer[]>('fixes', { rule: rule.name, page: state?.path ?? '' });
+    const lines = found.map(({ title, result }, number) =>
+      make(
+        'p',
+        { className: 'says' },
+        ruleButton(rule, `Apply: ${title}`, () => apply(number)),
+        result ? ` ${result}` : '',
+      ),
+    );
+    const none = make('p', { className: 'says' }, 'Nothing that was tried mends it.');
+    place.replaceChildren(...(lines.length > 0 ? lines : [none]));
+  };
+  place.append(ruleButton(rule, 'Find fixes', look));
+  return place;
+}
+
+async function edit(rule: PanelState['rules'][number]): Promise<void> {
+  const { text } = await ask<{ text: string }>(`block?${new URLSearchParams({ rule: rule.name }).toString()}`);
+  const change = (what: RuleChange) =>
+    void ask('change', { name: rule.name, what })
+      .then(leave)
+      .catch((error: unknown) => say((error as Error).message));
+  open((owner) => editForm(rule, text, { ...around(owner), change }));
+}
+
+/** Shows a form; the draft of another one is gone. */
+function open(make: (owner: string) => DraftForm): void {
+  leave();
+  const owner = new URLSearchParams({ owner: `${Math.random()} ${++forms}` }).toString();
+  const shown = make(owner);
+  form = { shown, owner, held: new EventSource(`held?${owner}`) };
+  byId('picked').replaceChildren(shown.element);
+  shown.element.querySelector<HTMLElement>('input, textarea, button')?.focus({ preventScroll: true });
+  byId('panel').scrollTo(0, 0);
+}
+
+/** Takes the form away, and its draft with it. */
+function leave(): void {
+  if (!form) return;
+  const { owner, held } = form;
+  form = null;
+  held.close();
+  byId('picked').replaceChildren();
+  toPage({ needle: 'draft-swap', swaps: [] });
+  highlight(null);
+  void ask(`draft?${owner}`, {});
+}
+
+const around = (owner: string): Around => ({
+  ...{ copying, say, highlight, leave, address, owner },
+  swap: (swaps) => toPage({ needle: 'draft-swap', swaps }),
+  wider: () => {
+    wanted = true;
+    toPage({ needle: 'wider' });
+  },
+});
 
 /** Switches the rules of this page only: a before and after of it. */
 async function switchAll(on: boolean): Promise<void> {
@@ -128,9 +223,22 @@ function say(text: string): void {
   byId('said').textContent = text;
 }
 
-function showPicking(what: string | null): void {
-  byId('pick').setAttribute('aria-pressed', String(what !== null));
-  tell('picking', what === null ? null : `Click an element, or use the arrow keys and Enter. Escape cancels. ${what}`);
+/** While somebody points, the panel is a line with the elements around the pointer, each a click. */
+function showPicking(chain: string[] | null, size: string): void {
+  byId('pick').setAttribute('aria-pressed', String(chain !== null));
+  byId('panel').hidden = chain !== null || !isOpen();
+  byId('line').hidden = chain === null;
+  byId('around').replaceChildren(
+    ...(chain ?? []).map((name, up) => {
+      const button = make('button', { type: 'button' }, name);
+      button.onmouseenter = () => toPage({ needle: 'aim', up });
+      button.onfocus = () => toPage({ needle: 'aim', up });
+      button.onclick = () => toPage({ needle: 'choose', up });
+      return make('li', {}, button);
+    }),
+  );
+  byId('size').textContent = size;
+  fit();
 }
 
 async function picked(html: string): Promise<void> {
@@ -140,15 +248,7 @@ async function picked(html: string): Promise<void> {
   try {
     const answer = await ask<PickAnswer>('pick', { address, html });
     const page = state;
-    if (!page) return;
-    const wider = () => {
-      wanted = true;
-      toPage({ needle: 'wider' });
-    };
-    const leave = () => byId('picked').replaceChildren();
-    byId('picked').replaceChildren(ruleForm(answer, page, { copying, say, highlight, wider, leave }));
-    byId('picked').querySelector<HTMLElement>('input, button')?.focus({ preventScroll: true });
-    byId('panel').scrollTo(0, 0);
+    if (page) open((owner) => ruleForm(answer, page, around(owner)));
   } catch (error) {
     byId('picked').replaceChildren(make('p', { className: 'bad' }, (error as Error).message));
   }
@@ -156,27 +256,29 @@ async function picked(html: string): Promise<void> {
 
 const highlight = (selector: string | null) => toPage({ needle: 'show', selector });
 
-const isOpen = () => byId('panel').hidden === false;
+const isOpen = () => byId('tab').hidden === true;
+const isLine = () => byId('line').hidden === false;
 
 /** The frame is as tall as what is in it, up to what the page allows. */
 function fit(): void {
-  toPage({ needle: 'size', open: isOpen(), height: isOpen() ? Math.ceil(byId('panel').scrollHeight) + 2 : 0 });
+  const height = isOpen() ? Math.ceil(byId('panel').scrollHeight) + 2 : 0;
+  toPage({ needle: 'size', open: isOpen(), height, line: isLine() });
 }
 
-/** Whether it was open on the page before; where storage is kept from frames, it was not. */
-function wasOpen(): boolean {
+/** What was kept for the next page; null where storage is kept from frames. */
+function kept(key: string): string | null {
   try {
-    return sessionStorage.getItem(openKey) === 'yes';
+    return sessionStorage.getItem(key);
   } catch {
-    return false;
+    return null;
   }
 }
 
-function remember(open: boolean): void {
+function keep(key: string, value: string): void {
   try {
-    sessionStorage.setItem(openKey, open ? 'yes' : '');
+    sessionStorage.setItem(key, value);
   } catch {
-    // Then it starts closed on the next page.
+    // Then the next page starts as the first one.
   }
 }
 
@@ -184,7 +286,7 @@ function setOpen(open: boolean): void {
   byId('panel').hidden = !open;
   byId('tab').hidden = open;
   byId('open').setAttribute('aria-expanded', String(open));
-  remember(open);
+  keep(openKey, open ? 'yes' : '');
   fit();
   if (!open) {
     toPage({ needle: 'leave-pick' });
@@ -208,14 +310,29 @@ byId('pick').onclick = () => {
 };
 window.addEventListener('keydown', (event) => {
   const picking = byId('pick').getAttribute('aria-pressed') === 'true';
-  if (picking && /^(Arrow|Enter$|Escape$)/.test(event.key)) {
+  const isOnButton = event.key === 'Enter' && document.activeElement?.closest('#line') !== null;
+  if (picking && /^(Arrow|Enter$|Escape$|b$)/.test(event.key) && !isOnButton) {
     event.preventDefault();
     toPage({ needle: 'key', key: event.key });
-  } else if ((event.key === 'Escape' && isOpen()) || (event.altKey && event.shiftKey && event.code === 'KeyN')) {
+  } else if (event.key === 'Escape' && form) leave();
+  else if ((event.key === 'Escape' && isOpen()) || (event.altKey && event.shiftKey && event.code === 'KeyN')) {
     setOpen(!isOpen());
     byId(isOpen() ? 'path' : 'open').focus();
   }
 });
+byId('below').onclick = () => toPage({ needle: 'below' });
+byId('edge').onclick = () => toPage({ needle: 'other-edge' });
+byId('stop').onclick = () => toPage({ needle: 'leave-pick' });
+byId('move').onclick = () => {
+  corner = corners[(corners.indexOf(corner) + 1) % corners.length] ?? corner;
+  keep(cornerKey, corner);
+  toPage({ needle: 'corner', corner });
+};
+byId('undo').onclick = () =>
+  void ask<{ said: string }>('undo', {})
+    .then(({ said }) => say(`Taken back: ${said}`))
+    .catch((error: unknown) => say((error as Error).message));
+byId('drop').onclick = () => void ask('draft', {});
 onNews((news) => {
   if (news.kind === 'styles') toPage({ needle: 'styles', version: news.version });
   else if (news.kind === 'look') void look();
@@ -223,7 +340,8 @@ onNews((news) => {
   else if (news.paths === null || state === null || state.path === null || news.paths.includes(state.path))
     toPage({ needle: 'reload' });
 });
-if (wasOpen()) setOpen(true);
+if (kept(openKey) === 'yes') setOpen(true);
 new MutationObserver(fit).observe(byId('panel'), { childList: true, subtree: true, attributeFilter: ['hidden'] });
 toPage({ needle: 'hello' });
+toPage({ needle: 'corner', corner });
 void look();

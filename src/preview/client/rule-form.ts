@@ -1,33 +1,111 @@
-import type { AddAnswer, AddRequest, Doing, PanelState, PickAnswer } from '../protocol.js';
+import type {
+  AddRequest,
+  CountAnswer,
+  Doing,
+  DraftAnswer,
+  DraftChange,
+  DraftRequest,
+  DraftState,
+  DraftSwap,
+  PanelState,
+  PickAnswer,
+} from '../protocol.js';
 import { ask, badge, make } from './dom.js';
 
-/** Callbacks of the form. */
+/** Callbacks of a form. */
 export interface Around {
   copying: (text: string, words?: string) => HTMLElement;
   say: (text: string) => void;
   highlight: (selector: string | null) => void;
+  /** Shows what a draft puts into elements; none: as they were. */
+  swap: (swaps: DraftSwap[]) => void;
   /** Picks the element around this one. */
   wider: () => void;
-  /** Takes the form away. */
+  /** Takes the form away, and its draft with it. */
   leave: () => void;
+  /** The address of the page. */
+  address: string;
+  /** Whose draft it is, as a query. */
+  owner: string;
+}
+
+/** A form that shows a draft on the page. */
+export interface DraftForm {
+  element: HTMLElement;
+  /** Shows what the draft does, once it was judged. */
+  update: (draft: DraftState | null) => void;
 }
 
 const doings: [Doing, string][] = [
   ['hide', 'Hide it'],
-  ['text', 'Change text'],
-  ['style', 'Restyle'],
   ['only-here', 'Only here'],
+  ['style', 'Restyle'],
+  ['text', 'Other words'],
+  ['image', 'Other image'],
 ];
+const contentLabels: Partial<Record<Doing, string>> = {
+  style: 'Declarations, such as color: teal;',
+  text: 'Words',
+  image: 'Image file, from the rule file, such as ../assets/logo.svg',
+};
 
-/** Time after a key stroke until a rule is tried, in milliseconds. */
-const pause = 250;
+/** Time after a key stroke until a draft is shown, in milliseconds. */
+const pause = 120;
+
+/** Shows drafts of a form, the last of those that are asked for in a row, and what each does. */
+function drafting(request: () => DraftRequest, { leave, owner, swap }: Around) {
+  // An error stays until something is changed, whatever is heard of the draft meanwhile.
+  const wrong = make('p', { className: 'bad', hidden: true });
+  const told = make('div');
+  const result = make('div', { className: 'result' }, wrong, told);
+  result.setAttribute('aria-live', 'polite');
+  const write = make('button', { type: 'submit', disabled: true }, 'Write');
+  let shown: DraftAnswer | null = null;
+  let timer = 0;
+  const fail = (error: unknown) => {
+    wrong.textContent = (error as Error).message;
+    wrong.hidden = false;
+    write.disabled = true;
+  };
+  const show = async () => {
+    try {
+      shown = await ask<DraftAnswer>(`draft?${owner}`, request());
+      swap(shown.swaps);
+      wrong.hidden = true;
+      write.disabled = false;
+      write.textContent = `Write to ${shown.file}`;
+    } catch (error) {
+      fail(error);
+    }
+  };
+  return {
+    result,
+    write,
+    soon() {
+      clearTimeout(timer);
+      timer = window.setTimeout(() => void show(), pause);
+    },
+    async now() {
+      clearTimeout(timer);
+      try {
+        await ask<DraftAnswer>('write', request());
+        leave();
+      } catch (error) {
+        fail(error);
+      }
+    },
+    update(draft: DraftState | null, isNew: boolean, apply: (change: DraftChange) => void) {
+      if (!draft || draft.name !== shown?.name || draft.block !== shown.block) return;
+      told.replaceChildren(...outcome(draft, isNew, apply));
+      const isSound = draft.findings.every(({ level }) => level !== 'error');
+      write.textContent = `Write to ${draft.file}${isSound ? '' : ' anyway'}`;
+    },
+  };
+}
 
 /** Selectors of the picked element with their counts, and a rule to be made with one of them. */
-export function ruleForm(
-  picked: PickAnswer,
-  page: PanelState,
-  { copying, say, highlight, wider, leave }: Around,
-): HTMLElement {
+export function ruleForm(picked: PickAnswer, page: PanelState, around: Around): DraftForm {
+  const { copying, highlight, wider, leave, swap, address } = around;
   const { proposals, counted, pages } = picked;
   const counts = counted < pages ? ` of ${counted} checked` : '';
   const choices = proposals.map(({ selector, here, captured, otherPages, reason }, index) => {
@@ -36,8 +114,9 @@ export function ruleForm(
     const row = make(
       'div',
       {},
-      make('label', {}, radio, make('code', {}, selector), copying(selector, 'Copy')),
-      make('small', {}, `${here} here${late}, on ${otherPages} other pages${counts}; ${reason}`),
+      make('label', {}, radio, make('code', {}, selector)),
+      copying(selector, 'Copy'),
+      make('small', {}, `${here} here${late}, on ${otherText(otherPages)}${counts}; ${reason}`),
     );
     row.onmouseenter = () => highlight(selector);
     row.onmouseleave = () => highlight(null);
@@ -45,29 +124,30 @@ export function ruleForm(
     radio.onblur = () => highlight(null);
     return row;
   });
-  const around = make('button', { type: 'button' }, 'The element around it');
-  around.onclick = wider;
-  const away = make('button', { type: 'button' }, 'Cancel');
+  const ownRadio = make('input', { type: 'radio', name: 'selector', value: '', checked: choices.length === 0 });
+  ownRadio.setAttribute('aria-label', 'Another selector');
+  const own = make('input', { name: 'own', spellcheck: false, placeholder: 'Another selector' });
+  own.setAttribute('aria-label', 'Another selector');
+  const ownCount = make('small');
+  ownCount.setAttribute('role', 'status');
+  const ownRow = make('div', { className: 'own' }, ownRadio, own, ownCount);
+  const wide = make('button', { type: 'button' }, 'The element around it');
+  wide.onclick = wider;
+  const away = make('button', { type: 'button', title: 'Escape' }, 'Cancel');
   away.onclick = leave;
   const heading = make('p', {}, picked.words ? `“${picked.words}”, ` : '', make('code', {}, picked.place));
-  const steps = make('p', { className: 'tools' }, around, away);
-  if (choices.length === 0)
-    return make(
-      'div',
-      {},
-      heading,
-      steps,
-      make('p', {}, 'No selector matches only this element. Give it a class in the template.'),
-    );
   const doing = make(
     'fieldset',
     {},
+    make('legend', {}, 'What to do'),
     ...doings.map(([value, text], index) =>
       make('label', {}, make('input', { type: 'radio', name: 'doing', value, checked: index === 0 }), text),
     ),
   );
-  const content = make('textarea', { name: 'content', rows: 2 });
+  const content = make('textarea', { name: 'content', rows: 2, spellcheck: false });
   const contentLabel = make('label', { hidden: true }, 'Words', content);
+  const important = make('input', { type: 'checkbox', name: 'important' });
+  const importantLabel = make('label', { className: 'row', hidden: true }, important, 'important: yes');
   const on = make(
     'select',
     { name: 'pages' },
@@ -77,89 +157,192 @@ export function ruleForm(
   );
   const name = make('input', { name: 'name', required: true, spellcheck: false });
   const note = make('input', { name: 'note', placeholder: 'Why? Ships as a comment.' });
-  const result = make('div');
-  result.setAttribute('aria-live', 'polite');
-  const write = make('button', { type: 'submit', disabled: true }, 'Write the rule');
+  let named = false;
+  const chosen = (field: string) => form.querySelector<HTMLInputElement>(`[name=${field}]:checked`)?.value ?? '';
+  const selectorNow = () => (ownRadio.checked ? own.value.trim() : chosen('selector'));
+  const rule = (): AddRequest => {
+    const [selector, kind] = [selectorNow(), chosen('doing') as Doing];
+    return {
+      ...{ doing: kind, selector, content: content.value, pages: on.value, name: name.value, note: note.value },
+      important: kind === 'style' && important.checked,
+      addedByScript: proposals.find((each) => each.selector === selector)?.captured === 0,
+    };
+  };
+  const draft = drafting(() => ({ rule: rule() }), around);
   const form = make(
     'form',
     { className: 'rule-form' },
     heading,
-    steps,
-    make('fieldset', { className: 'proposals' }, make('legend', {}, 'Selector'), ...choices),
+    make('p', { className: 'tools' }, wide, away),
+    make('fieldset', { className: 'proposals' }, make('legend', {}, 'Selector'), ...choices, ownRow),
     doing,
     contentLabel,
-    make('label', {}, 'Pages', on),
-    make('label', {}, 'Name', name),
-    make('label', {}, 'Note', note),
-    result,
-    write,
+    importantLabel,
+    make('label', { className: 'line' }, 'Pages', on),
+    make('label', { className: 'line' }, 'Name', name),
+    make('label', { className: 'line' }, 'Note', note),
+    draft.result,
+    draft.write,
   );
-  let named = false;
-  let sound = true;
-  const chosen = (field: string) => form.querySelector<HTMLInputElement>(`[name=${field}]:checked`)?.value ?? '';
-  const asked = (writing: boolean): AddRequest => {
-    const selector = chosen('selector');
-    return {
-      ...{ doing: chosen('doing') as Doing, selector, content: content.value, pages: on.value },
-      ...{ name: name.value, note: note.value, write: writing, force: writing && !sound },
-      addedByScript: proposals.find((each) => each.selector === selector)?.captured === 0,
-    };
-  };
-  const attempt = async (writing: boolean) => {
-    try {
-      const answer = await ask<AddAnswer>('add', asked(writing));
-      sound = answer.findings.every(({ level }) => level !== 'error');
-      result.replaceChildren(...outcome(answer));
-      write.disabled = answer.written;
-      write.textContent = sound ? `Write to ${answer.file}` : `Write to ${answer.file} anyway`;
-      if (answer.written) say(`Written to ${answer.file}`);
-    } catch (error) {
-      result.replaceChildren(make('p', { className: 'bad' }, (error as Error).message));
-      write.disabled = true;
-    }
+  const changed = () => {
+    const kind = chosen('doing') as Doing;
+    const label = contentLabels[kind];
+    contentLabel.hidden = label === undefined;
+    importantLabel.hidden = kind !== 'style';
+    contentLabel.firstChild?.replaceWith(label ?? '');
+    const selector = selectorNow();
+    if (!named) name.value = usualName(kind, selector, page.shownPath);
+    draft.write.disabled = true;
+    if (selector === '' || (label !== undefined && content.value.trim() === '')) return swap([]);
+    draft.soon();
   };
   let timer = 0;
-  const changed = () => {
-    const kind = chosen('doing');
-    contentLabel.hidden = kind !== 'text' && kind !== 'style';
-    contentLabel.firstChild?.replaceWith(kind === 'style' ? 'Declarations, such as color: teal;' : 'Words');
-    if (!named) name.value = usualName(kind, chosen('selector'), page.shownPath);
+  const countOwn = () => {
     clearTimeout(timer);
-    write.disabled = true;
-    timer = window.setTimeout(() => {
-      if (contentLabel.hidden || content.value.trim() !== '') void attempt(false);
-    }, pause);
+    const selector = own.value.trim();
+    highlight(selector === '' ? null : selector);
+    ownCount.textContent = '';
+    if (selector !== '')
+      timer = window.setTimeout(() => void count(selector, { address, shown: ownCount, take }), pause);
   };
+  const take = (selector: string) => {
+    own.value = selector;
+    ownRadio.checked = true;
+    countOwn();
+    changed();
+  };
+  own.addEventListener('input', () => {
+    ownRadio.checked = true;
+    countOwn();
+  });
+  own.onblur = () => highlight(null);
   name.addEventListener('input', () => (named = true));
   form.addEventListener('input', changed);
   form.onsubmit = (event) => {
     event.preventDefault();
-    void attempt(true);
+    void draft.now();
   };
   changed();
-  return form;
+  return {
+    element: form,
+    update: (state) =>
+      draft.update(state, true, ({ selector, important: isImportant }) => {
+        if (isImportant) important.checked = true;
+        if (selector) take(selectorNow().replace(selector.from, () => selector.to));
+        changed();
+      }),
+  };
 }
 
-/** The result of trying or writing a rule: its text, its verdicts, its findings. */
-function outcome({ block, file, written, verdicts, findings }: AddAnswer): Node[] {
+/** Says how often a selector matches; near misses can be taken. */
+async function count(
+  selector: string,
+  { address, shown, take }: { address: string; shown: HTMLElement; take: (selector: string) => void },
+): Promise<void> {
+  try {
+    const { elements, otherPages, counted, pages, near } = await ask<CountAnswer>('count', { address, selector });
+    const of = counted < pages ? ` of ${counted} counted so far` : '';
+    shown.replaceChildren(
+      `${elements} here, on ${otherText(otherPages)}${of}`,
+      ...near.map((each) => {
+        const button = make('button', { type: 'button', className: 'copy' }, each.selector);
+        button.onclick = () => take(each.selector);
+        return make('span', {}, ' · ', button, ` ${each.elements} here${each.why ? `, ${each.why}` : ''}`);
+      }),
+    );
+  } catch (error) {
+    shown.textContent = (error as Error).message;
+  }
+}
+
+/** The text of a rule, shown on the page as it is changed. */
+export function editForm(
+  { name, status, place }: PanelState['rules'][number],
+  text: string,
+  around: Around & { change: (what: 'pause' | 'resume' | 'delete') => void },
+): DraftForm {
+  const area = make('textarea', { name: 'text', rows: Math.min(16, text.split('\n').length + 3), value: text });
+  area.spellcheck = false;
+  const draft = drafting(() => ({ edit: { name, text: area.value } }), around);
+  const button = (words: string, what: () => void) => {
+    const own = make('button', { type: 'button' }, words);
+    own.onclick = what;
+    return own;
+  };
+  const pausing = status === 'paused' ? 'resume' : 'pause';
+  const form = make(
+    'form',
+    { className: 'rule-form' },
+    make('label', {}, `${name}, ${place}`, area),
+    draft.result,
+    make(
+      'p',
+      { className: 'tools' },
+      draft.write,
+      button('Cancel', around.leave),
+      button(pausing === 'pause' ? 'Pause' : 'Resume', () => around.change(pausing)),
+      button('Delete', () => around.change('delete')),
+    ),
+  );
+  area.addEventListener('input', () => {
+    draft.write.disabled = true;
+    draft.soon();
+  });
+  form.onsubmit = (event) => {
+    event.preventDefault();
+    void draft.now();
+  };
+  return {
+    element: form,
+    update: (state) =>
+      draft.update(state, false, ({ selector, important }) => {
+        if (selector) area.value = area.value.replace(selector.from, () => selector.to);
+        if (important) area.value = area.value.replace(/\{/, '{\n  important: yes;');
+        draft.soon();
+      }),
+  };
+}
+
+/** What a draft does: the text of a new one, its verdicts, what was found, and what may mend that. */
+function outcome(
+  { block, cells, findings, judged }: DraftState,
+  isNew: boolean,
+  apply: (change: DraftChange) => void,
+): Node[] {
+  const elements = cells.reduce((sum, each) => sum + each.elements, 0);
   return [
-    make('pre', {}, block),
+    ...(isNew ? [make('pre', {}, block)] : []),
     make(
       'p',
       {},
-      written ? `Added to the end of ${file}. ` : '',
-      ...verdicts.slice(0, 3).flatMap(({ page, verdict, elements }) => [badge(verdict), ` ${page}: ${elements} `]),
-      verdicts.length > 3 ? `and ${verdicts.length - 3} more pages` : '',
+      ...(judged ? [] : ['Being checked… ']),
+      ...cells
+        .slice(0, 3)
+        .flatMap(({ page, verdict, elements: number }) => [badge(verdict), ` ${page}, ${elementsText(number)} `]),
+      cells.length > 3 ? `and ${cells.length - 3} more pages, ${elementsText(elements)} in all` : '',
     ),
-    ...findings.map(({ level, message, hint }) =>
-      make('p', { className: level === 'error' ? 'bad' : 'odd' }, hint ? `${message} → ${hint}` : message),
+    ...findings.slice(0, 8).map(({ level, message, hint, changes }) =>
+      make(
+        'p',
+        { className: level === 'error' ? 'bad' : 'odd' },
+        hint ? `${message} → ${hint} ` : `${message} `,
+        ...changes.slice(0, 3).map((change) => {
+          const button = make('button', { type: 'button' }, `Apply: ${change.title}`);
+          button.onclick = () => apply(change);
+          return button;
+        }),
+      ),
     ),
   ];
 }
 
+const otherText = (number: number) => `${number} other ${number === 1 ? 'page' : 'pages'}`;
+const elementsText = (number: number) => `${number} ${number === 1 ? 'element' : 'elements'}`;
+
 /** A name that says what the rule does where: `hide-masthead-tickets-pay`. */
 function usualName(doing: string, selector: string, path: string): string {
   const words = (text: string) => text.match(/[A-Za-z][\w-]*/g) ?? [];
-  const [last = 'element'] = words(selector.split(/[\s>]+/).at(-1) ?? '').slice(-1);
+  const plain = selector.replace(/::?[\w-]+(?:\([^()]*\))?|\[[^\]]*\]/g, '').trim();
+  const [last = 'element'] = words(plain.split(/[\s>+~]+/).at(-1) ?? '').slice(-1);
   return [doing, last, ...words(path.replace(/\?.*$/, ''))].join('-').toLowerCase().slice(0, 60);
 }

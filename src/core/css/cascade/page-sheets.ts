@@ -193,6 +193,16 @@ export class SheetStore<Owner = unknown> {
   }
 }
 
+/** The stylesheets of each view, read once for all checks of one reading of a site. */
+export function sheetStores<Owner>(place: 'head-end' | 'body-end'): (view: View) => SheetStore<Owner> {
+  const known = new Map<View, SheetStore<Owner>>();
+  return (view) => {
+    let store = known.get(view);
+    if (!store) known.set(view, (store = new SheetStore<Owner>(view, place)));
+    return store;
+  };
+}
+
 interface ImportContext extends Pick<SheetUse, 'around' | 'layer' | 'afterBuild' | 'owner'> {
   /** Addresses of the importing sheets: a sheet that imports itself is not read again. */
   chain: string[];

@@ -32,7 +32,8 @@ export class KeptByChain<Owner> {
   readonly blocks = new Map<number, Map<string, BlockList<Owner>>>();
   readonly values = new Map<number, Map<string, string>>();
   readonly flows = new Map<number, Flow>();
-  readonly notes = new Map<object, Map<number, unknown>>();
+  /** By what they are about: an action of a rule that was edited is not held by them. */
+  notes = new WeakMap<object, Map<number, unknown>>();
   /** Lists by their blocks, so that the same blocks are the same list. */
   private lists = new Map<DeclarationBlock<Owner>, KeptList<Owner>>();
 
@@ -47,7 +48,8 @@ export class KeptByChain<Owner> {
   }
 
   forget(): void {
-    for (const each of [this.blocks, this.values, this.flows, this.notes, this.lists]) each.clear();
+    for (const each of [this.blocks, this.values, this.flows, this.lists]) each.clear();
+    this.notes = new WeakMap();
   }
 }
 

@@ -1,0 +1,69 @@
+import type { Verdict } from './verdict.js';
+
+/**
+ * How a verdict stands in a map of rules against pages, from the best to the worst: its sign where there is room for one, else how
+ * much of its square is filled; so that none is told by its colour alone.
+ */
+export const verdictSigns: Record<Verdict, { tone: 'good' | 'sea' | 'odd' | 'bad'; sign: string; fill: number }> = {
+  hit: { tone: 'good', sign: '✓', fill: 0.5 },
+  pending: { tone: 'sea', sign: '…', fill: 0.5 },
+  unjudged: { tone: 'sea', sign: '?', fill: 0.5 },
+  'no-effect': { tone: 'odd', sign: '=', fill: 0.75 },
+  partial: { tone: 'odd', sign: '~', fill: 0.75 },
+  'no-match': { tone: 'bad', sign: '–', fill: 1 },
+  overridden: { tone: 'bad', sign: '×', fill: 1 },
+};
+
+/** Worst last. */
+export const verdictOrder = Object.keys(verdictSigns) as Verdict[];
+
+/** Pages that stand in one column: one of them, or all of a section. */
+export interface MapColumn<P> {
+  section: string;
+  pages: P[];
+}
+
+/** `/tickets` for all pages below it; `/` for those at the top. */
+const sectionOf = (path: string) => /^\/[^/?]+(?=\/)/.exec(path)?.[0] ?? '/';
+
+/** The columns of a map, by section: a page each, or a section each where there are more pages than `most`. */
+export function mapColumns<P extends { path: string }>(pages: readonly P[], most: number): MapColumn<P>[] {
+  const sections = new Map<string, P[]>();
+  for (const page of pages) {
+    const section = sectionOf(page.path);
+    const own = sections.get(section);
+    if (own) own.push(page);
+    else sections.set(section, [page]);
+  }
+  return [...sections].flatMap(([section, own]) =>
+    pages.length > most ? [{ section, pages: own }] : own.map((page) => ({ section, pages: [page] })),
+  );
+}
+
+/** The worst verdict of each rule on the pages of a column, with the number of pages that have it. */
+export function worstOf<R>(
+  cells: readonly { rule: R; verdict: Verdict }[],
+): Map<R, { verdict: Verdict; number: number }> {
+  const worst = new Map<R, { verdict: Verdict; number: number }>();
+  for (const { rule, verdict } of cells) {
+    const known = worst.get(rule);
+    if (known?.verdict === verdict) known.number++;
+    else if (!known || verdictOrder.indexOf(verdict) > verdictOrder.indexOf(known.verdict))
+      worst.set(rule, { verdict, number: 1 });
+  }
+  return worst;
+}
+
+/** Where a map has the names of its sections: from their first column to the end of their last one. */
+export function mapHeads(
+  columns: readonly { section: string; x: number }[],
+  width: number,
+): { section: string; from: number; to: number }[] {
+  const heads: { section: string; from: number; to: number }[] = [];
+  for (const { section, x } of columns) {
+    const last = heads.at(-1);
+    if (last?.section === section) last.to = x + width;
+    else heads.push({ section, from: x, to: x + width });
+  }
+  return heads;
+}
