@@ -142,7 +142,13 @@ export function siteOf(
     [],
     {
       html: ({ path }) => html.get(path) ?? '',
-      ...{ style: () => null, file: () => null, policy: () => null, pathOptions: { queryKeys: ['p'] } },
+      ...{
+        style: () => null,
+        file: () => null,
+        onDisk: () => null,
+        policy: () => null,
+        pathOptions: { queryKeys: ['p'] },
+      },
     },
   );
   const read = readRuleFile(ruleText, file, file, (_from, url, at) => ({

@@ -1,3 +1,4 @@
+import { basename, sep } from 'node:path';
 import { checkInSteps } from '../core/check/check.js';
 import type { CheckInput } from '../core/check/input.js';
 import type { CheckReport } from '../core/check/verdict.js';
@@ -5,8 +6,10 @@ import { ProblemError, type Problem } from '../core/place.js';
 import { rulePages } from '../core/target/delivery.js';
 import { loadProject, type KeptRuleFiles, type Project } from '../project/project.js';
 import { readForEdit } from '../project/edit.js';
+import { configurationName } from '../project/settings.js';
 import { openCheck, withRules, type OpenedCheck } from './check-input.js';
 import type { LookCall } from './open.js';
+import { pagePlaces } from './sites.js';
 
 /** The project as it is now, unsaved texts included. */
 export interface LiveReading {
@@ -54,6 +57,17 @@ export class LiveProject {
       this.opened?.keep(false);
       this.opened = null;
     }
+  }
+
+  /** Forgets what files that changed on disk hold, by their absolute paths; whether any of them belongs to a site's pages. */
+  changedOnDisk(paths: string[]): boolean {
+    const settings = this.good?.project.settings;
+    const places = settings ? pagePlaces(this.directory, settings) : [this.directory];
+    const isPage = (path: string) => places.some((place) => path === place || path.startsWith(place + sep));
+    const hasPages = paths.some(isPage);
+    // Settings say which pages there are.
+    this.forget(hasPages || paths.some((path) => basename(path) === configurationName));
+    return hasPages;
   }
 
   /** The text of a file of the project as it is now; null if there is none. */

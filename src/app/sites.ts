@@ -5,7 +5,7 @@ import type { PageWords } from '../core/page/site-words.js';
 import { ProblemError } from '../core/place.js';
 import { readFolder, type KnownFile } from '../capture/folder.js';
 import { readHar } from '../capture/har.js';
-import { captureFolder, readCapturedSite } from '../capture/capture-store.js';
+import { captureFolder, capturesFolder, readCapturedSite } from '../capture/capture-store.js';
 import type { SiteContent } from '../capture/site-content.js';
 import { Cache } from '../project/cache.js';
 import { TreeFiles } from '../project/tree-files.js';
@@ -79,6 +79,12 @@ const readers: Record<SiteSource['from']['kind'], (reading: Reading) => SiteCont
 /** The folder of a site that is one; null for all others. */
 export const siteFolder = (directory: string, { from }: SiteSource) =>
   from.kind === 'folder' ? resolve(directory, from.where) : null;
+
+/** Where the pages of all sites lie: folders, recordings, and the folder of the captures. */
+export const pagePlaces = (directory: string, { sites }: Settings): string[] => [
+  capturesFolder(directory),
+  ...sites.flatMap(({ from }) => (from.kind === 'address' ? [] : [resolve(directory, from.where)])),
+];
 
 /** The other sites of the project that are captured; one that cannot be read is not compared with. */
 export function otherSites(directory: string, settings: Settings, source: SiteSource): Site[] {

@@ -48,9 +48,12 @@ export interface Capture {
   faults: { file: string; line: number; message: string }[];
 }
 
+/** The folder of all captures in a project. */
+export const capturesFolder = (directory: string) => join(directory, 'captured');
+
 /** The folder of a site's capture as one visitor sees it. */
 export const captureFolder = (directory: string, site: string, visitor: string | null) =>
-  join(directory, 'captured', visitor === null ? site : `${site}.${visitor}`);
+  join(capturesFolder(directory), visitor === null ? site : `${site}.${visitor}`);
 
 const indexName = 'index.jsonl';
 /** What a run has captured so far; becomes a part of the index when the run ends. */
@@ -356,15 +359,28 @@ export function readCapturedSite(
   const style = (address: string) => {
     const found = capture.styles.get(address);
     if (!found) return null;
-    const { host, pathname, search } = new URL(address);
-    const file = address.startsWith(new URL(capture.header.address).origin + '/') ? pathname + search : host + pathname;
     const bytes = bytesOf(found.file);
-    return { text: decodeStyle(bytes, found.charset), file, identity: hashOf(bytes) };
+    return { text: decodeStyle(bytes, found.charset), file: shownName(address), identity: hashOf(bytes) };
+  };
+  const shownName = (address: string) => {
+    const { host, pathname, search } = new URL(address);
+    return address.startsWith(new URL(capture.header.address).origin + '/') ? pathname + search : host + pathname;
+  };
+  const files = () =>
+    new Map([
+      ...[...capture.styles].map(([address, { file }]) => [shownName(address), file] as const),
+      ...stored.map(({ file }) => [file, file] as const),
+    ]);
+  let byName: ReturnType<typeof files> | undefined;
+  const onDisk = (name: string) => {
+    const file = (byName ??= files()).get(name);
+    return file !== undefined && existsSync(join(folder, file)) ? join(folder, file) : null;
   };
   return assembleSite(name, captured, forms, findings, {
     html: (page) => text(page.file),
     style,
     file: () => null,
+    onDisk,
     policy: ({ file }) => byFile.get(file)?.csp ?? null,
     words: ({ file }) => readStart(bytesOf(file), byFile.get(file)?.charset).words,
     ...{ keptWords, keptTrees, pathOptions, day: capture.header.day ?? null },

@@ -1,4 +1,14 @@
-import { closeSync, constants, fstatSync, lstatSync, openSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
+import {
+  closeSync,
+  constants,
+  existsSync,
+  fstatSync,
+  lstatSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  realpathSync,
+} from 'node:fs';
 import { isAbsolute, join, relative, sep } from 'node:path';
 import { finding, type Finding } from '../core/finding.js';
 import type { KeptInFile } from '../core/check/result-cache.js';
@@ -139,6 +149,10 @@ export function readFolder(
       return bytes && { text: decodeStyle(bytes), file: folderPath(address) ?? '', identity: hashOf(bytes) };
     },
     file,
+    onDisk: (name) => {
+      const path = join(folder, name);
+      return existsSync(path) && !leadsOut(folder, path) ? path : null;
+    },
     policy: () => null,
     words: (page) => readStart(readSiteFile(folder, page.file)).words,
     keptWords,

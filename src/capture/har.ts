@@ -159,6 +159,7 @@ export function readHar(
     html: (page) => html(page.path),
     style: (address) => styles.get(address) ?? null,
     file: (address) => files.get(address) ?? null,
+    onDisk: () => null,
     policy: ({ path }) => pages.get(path)?.policy ?? null,
     pathOptions: options,
   });

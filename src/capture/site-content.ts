@@ -27,6 +27,11 @@ export interface SiteContent {
   style: (address: string) => StyleText | null;
   /** Any other file at an address; null if it was not captured. */
   file: (address: string) => Uint8Array | null;
+  /**
+   * The absolute path of the file that holds a page or a stylesheet, by the name that messages give it (Page.file,
+   * StyleText.file); null if there is none.
+   */
+  onDisk: (name: string) => string | null;
   /** The Content-Security-Policy header that came with a page. */
   policy: (page: Page) => string | null;
   /** The day of its capture, `2026-11-25`; null if it is not known, or the pages are read from their source. */
@@ -52,6 +57,8 @@ export interface CapturedReading {
   style: (address: string) => StyleText | null;
   /** Any other file; null if it was not captured. */
   file: (address: string) => Uint8Array | null;
+  /** See SiteContent.onDisk. */
+  onDisk: (name: string) => string | null;
   /** The Content-Security-Policy that came with a page. */
   policy: (page: Page) => string | null;
   /** See SiteContent.day. */

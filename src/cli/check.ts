@@ -7,6 +7,7 @@ import { withBrowserVerdicts } from '../core/check/browser-verdicts.js';
 import { check, withFindings } from '../core/check/check.js';
 import { findingCodes, type FindingCode, type Level } from '../core/finding.js';
 import { ProblemError } from '../core/place.js';
+import type { CheckInput } from '../core/check/input.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { packageFolder } from '../../demo/site.js';
 import { mostTried } from '../core/fix/fixes.js';
@@ -45,13 +46,6 @@ export const failOn = {
 export function statusFor(levels: Level[], limit: FailArguments['fail-on']): number {
   const counts = limit === 'never' ? [] : levels.filter((level) => level === 'error' || level === limit);
   return counts.length > 0 ? status.findings : status.fine;
-}
-
-/** The project, and folders of HTML that lie outside of it. */
-function watchedFolders(args: CommonArguments): string[] {
-  const directory = findProject(args.project, process.cwd());
-  const source = chosenSite(loadSettings(directory), args.site);
-  return [directory, siteFolder(directory, source)].filter((each) => each !== null);
 }
 
 /** The folder of a project in its git repository, with a slash at its end; empty where it is none, or is the same. */
@@ -125,6 +119,9 @@ const levelsOf = ({ findings }: CheckReport) => findings.map(({ level }) => leve
 /** A report as JSON; what was not tried is left out. */
 const reportJson = (report: CheckReport) =>
   JSON.stringify(report, (key, value: unknown) => (key === 'proposals' ? undefined : value), 2);
+
+/** The part of a project that a report is told of. */
+type Looked = Pick<OpenedCheck, 'project' | 'source' | 'content'> & { input: CheckInput };
 
 /** What `--fix` asks for. */
 interface Fixing {
@@ -202,25 +199,30 @@ export const command = defineCommand<CheckArguments>({
           hint: 'Remove --watch, or --out and --format.',
         },
       ]);
-    const narrowingOf = ({ project, source, content }: OpenedCheck) => ({
+    const narrowingOf = ({ project, source, content }: Looked) => ({
       rules: args.rules.map((name) => ruleNamed(name, project.rules).name),
       pages: (args.page ?? []).map((path) => pageAt(path, content.site, source.pathOptions).path),
     });
-    const withLost = (opened: OpenedCheck, plain: CheckReport) => {
-      const { project, input, keep } = opened;
-      keep();
+    const withLost = (opened: Looked, plain: CheckReport) => {
+      const { project, input } = opened;
       const accepted = args.accept ? null : readAccepted(project.directory);
       const lost = accepted ? noLongerHitSince(accepted, plain, input.viewports[0]?.name ?? '') : [];
       return narrowed(withFindings(plain, lost), narrowingOf(opened));
     };
     if (args.watch) {
       const { watchAndCheck } = await import('./watch.js');
-      const look = () => {
-        const read = openCheck(args);
-        const report = withLost(read, check(read.input));
+      const { LiveProject } = await import('../app/live-project.js');
+      const directory = findProject(args.project, process.cwd());
+      const live = new LiveProject(directory, args, false);
+      const checkOnce = () => {
+        const { opened, project, input } = live.read();
+        const plain = check(input);
+        live.save();
+        const report = withLost({ ...opened, project, input }, plain);
         return { report, text: shown(report) };
       };
-      return watchAndCheck(watchedFolders(args), look, { out, log });
+      const folders = [directory, siteFolder(directory, chosenSite(loadSettings(directory), args.site))];
+      return watchAndCheck(folders, { checkOnce, changed: (paths) => live.changedOnDisk(paths) }, { out, log });
     }
     const unread = await mendedProblems(args, fixing);
     const call = { ...args, tolerant: !args.accept, texts: unread.texts };
@@ -230,6 +232,7 @@ export const command = defineCommand<CheckArguments>({
     // Several threads would count their time at once.
     const inThreads = profile ? check : (input: OpenedCheck['input']) => parallelCheck(input, call);
     const plain = args['all-viewports'] ? checkAllViewports(read.input) : await inThreads(read.input);
+    read.keep();
     let report = withLost(read, plain);
     if (args.browser) {
       const { inBrowser } = await import('../app/browser.js');

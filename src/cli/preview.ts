@@ -1,7 +1,6 @@
-import { basename, relative, resolve, sep } from 'node:path';
+import { relative } from 'node:path';
 import { networkReason } from '../capture/fetch.js';
 import { decodePage } from '../capture/decode.js';
-import { captureFolder } from '../capture/capture-store.js';
 import { checkInSteps } from '../core/check/check.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { ProblemError } from '../core/place.js';
@@ -9,13 +8,14 @@ import { startPreview } from '../preview/preview.js';
 import type { Upstream } from '../preview/proxy.js';
 import { previewStyle } from '../preview/shells.js';
 import { PreviewSession, type Reading } from '../preview/session.js';
-import { configurationName, findProject } from '../project/settings.js';
+import { findProject } from '../project/settings.js';
 import { requestHeaders } from '../project/visitor.js';
 import { totalsText } from '../report/check-text.js';
 import { cellHtml, findingsHtml, summaryOf } from '../report/html.js';
 import { reportStyle } from '../report/html-parts.js';
 import { problemsText } from '../report/problems.js';
 import { count, plainStyle, printable, styleFor } from '../report/text.js';
+import { siteFolder } from '../app/sites.js';
 import type { OpenedCheck } from '../app/check-input.js';
 import { LiveProject } from '../app/live-project.js';
 import { RuleEditor } from '../app/rule-editor.js';
@@ -79,24 +79,15 @@ function upstreamOf({ project, source }: OpenedCheck, args: Omit<PreviewArgument
 
 /** Reads everything again when a file changes that the preview comes from. */
 function watchFiles(
-  { project, source, input }: OpenedCheck,
+  { project, source }: OpenedCheck,
   { session, live }: { session: PreviewSession; live: LiveProject },
   { log }: Output,
 ): { close: () => Promise<void> } {
-  const { from, name } = source;
-  const pageFolders =
-    from.kind === 'address'
-      ? [captureFolder(project.directory, name, null), captureFolder(project.directory, name, input.visitor)]
-      : [resolve(project.directory, from.where)];
-  return watchFolders([project.directory, ...pageFolders], log, (paths) => {
-    const isPage = (each: string) => pageFolders.some((folder) => each === folder || each.startsWith(folder + sep));
+  return watchFolders([project.directory, siteFolder(project.directory, source)], log, (paths) => {
     const [first = ''] = paths;
     const more = paths.length > 1 ? ` and ${paths.length - 1} more` : '';
     log(`${printable(relative(project.directory, first))}${more} changed.`);
-    // Settings say which pages there are.
-    const isRead = paths.some((each) => isPage(each) || basename(each) === configurationName);
-    live.forget(isRead);
-    session.refresh(paths.some(isPage));
+    session.refresh(live.changedOnDisk(paths));
   });
 }
 

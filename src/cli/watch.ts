@@ -10,14 +10,21 @@ import type { Output } from './command.js';
 const settleMs = 120;
 
 /** Calls back with the files below these folders that changed. Links are not followed: they may lead in a circle. */
-export function watchFolders(folders: string[], log: Output['log'], changed: (paths: string[]) => void): FSWatcher {
+export function watchFolders(
+  folders: (string | null)[],
+  log: Output['log'],
+  changed: (paths: string[]) => void,
+): FSWatcher {
   let timer: NodeJS.Timeout | undefined;
   const paths: string[] = [];
-  return watch(folders, {
-    ignoreInitial: true,
-    followSymlinks: false,
-    ignored: /(^|[/\\])(node_modules|\.git|\.local-needle)([/\\]|$)/,
-  })
+  return watch(
+    folders.filter((each) => each !== null),
+    {
+      ignoreInitial: true,
+      followSymlinks: false,
+      ignored: /(^|[/\\])(node_modules|\.git|\.local-needle)([/\\]|$)/,
+    },
+  )
     .on('error', (error) => log(`Changes may be missed: ${(error as Error).message}`))
     .on('all', (_event, path) => {
       paths.push(path);
@@ -27,12 +34,15 @@ export function watchFolders(folders: string[], log: Output['log'], changed: (pa
 }
 
 /**
- * Checks once, then after every change in these folders, until the program is stopped. After the first check only
- * changes are shown. If a file has an error, the error is shown and the next check is compared with the last good one.
+ * Checks once, then after every change in these folders, which is told with the absolute paths of the files, until the program is
+ * stopped. After the first check only changes are shown. If a file has an error, the error is shown and the next check is compared with the last good one.
  */
 export async function watchAndCheck(
-  folders: string[],
-  checkOnce: () => { report: CheckReport; text: string },
+  folders: (string | null)[],
+  {
+    checkOnce,
+    changed,
+  }: { checkOnce: () => { report: CheckReport; text: string }; changed: (paths: string[]) => void },
   { out, log }: Output,
 ): Promise<never> {
   const style = styleFor(process.stdout, process.env);
@@ -48,6 +58,9 @@ export async function watchAndCheck(
     }
   };
   look();
-  watchFolders(folders, log, look).on('ready', () => log('Watching for changes. Press Ctrl+C to stop.'));
+  watchFolders(folders, log, (paths) => {
+    changed(paths);
+    look();
+  }).on('ready', () => log('Watching for changes. Press Ctrl+C to stop.'));
   return new Promise<never>(() => undefined);
 }

@@ -1,4 +1,3 @@
-import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import {
@@ -11,9 +10,8 @@ import { packageFolder } from '../../demo/site.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { Finding, Level } from '../core/finding.js';
 import type { Problem } from '../core/place.js';
-import { siteFolder } from '../app/sites.js';
 import type { LiveProject, LiveReading } from '../app/live-project.js';
-import { rangeOf, topOfFile, uriOf } from './places.js';
+import { rangeOf, topOfFile, winnerFile } from './places.js';
 
 const severities: Record<Level, DiagnosticSeverity> = {
   error: DiagnosticSeverity.Error,
@@ -53,7 +51,7 @@ export function diagnosticsOf(
       source,
       message: messageOf(group),
       ...(first.code === 'expired' ? { tags: [DiagnosticTag.Unnecessary] } : {}),
-      relatedInformation: winners(first, report, siteFolder(opened.project.directory, opened.source)),
+      relatedInformation: winners(first, report, (name) => winnerFile(name, { opened, project })),
     });
   }
   for (const rule of project.rules.filter(({ paused, at }) => paused && isAsked(at.file))) {
@@ -107,23 +105,23 @@ function messageOf(group: Finding[]): string {
   return `${first.message.replace(/\.?$/, '.')}${first.hint ? ` ${first.hint}` : ''}${same}`;
 }
 
-/** The declarations that win, in stylesheets of the site's folder. */
+/** The declarations that win, in rule files and in the site's pages and stylesheets. */
 function winners(
   { rule, page, code }: Finding,
   { cells }: CheckReport,
-  folder: string | null,
+  fileOf: (name: string) => string | null,
 ): DiagnosticRelatedInformation[] {
-  if (folder === null || (code !== 'overridden' && code !== 'partial')) return [];
+  if (code !== 'overridden' && code !== 'partial') return [];
   const cell = cells.find((each) => each.rule === rule && each.page === page);
   const lost = cell?.actions.flatMap(({ overridden }) => overridden) ?? [];
   const places = new Map(lost.map(({ by, property }) => [`${by.file}:${by.line} ${property}`, { by, property }]));
   return [...places.values()].slice(0, 5).flatMap(({ by, property }) => {
-    const file = by.file.replace(/^\//, '');
-    if (by.line < 1 || !existsSync(join(folder, file))) return [];
+    const file = by.line < 1 ? null : fileOf(by.file);
+    if (file === null) return [];
     const start = { line: by.line - 1, character: 0 };
     return [
       {
-        location: { uri: uriOf(folder, file), range: { start, end: start } },
+        location: { uri: pathToFileURL(file).href, range: { start, end: start } },
         message: `${by.selector} wins ${property}`,
       },
     ];

@@ -1,8 +1,8 @@
 import { existsSync } from 'node:fs';
 import { join, posix } from 'node:path';
+import { pathToFileURL } from 'node:url';
 import type { FoldingRange, Location } from 'vscode-languageserver/node';
 import type { LiveProject, LiveReading } from '../app/live-project.js';
-import { siteFolder } from '../app/sites.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { faultOf } from '../core/place.js';
 import type { Page } from '../core/page/page.js';
@@ -10,7 +10,7 @@ import { rulePages } from '../core/target/delivery.js';
 import { parseCondition } from '../core/target/condition.js';
 import { conditionPages } from '../core/target/pages.js';
 import { conditionTerms, contextAt, passed } from './context.js';
-import { documentOf, rangeBetween, rangeOf, uriOf } from './places.js';
+import { documentOf, rangeBetween, rangeOf, uriOf, winnerFile } from './places.js';
 import { ruleNameAt } from './symbols.js';
 
 const topOfFile = { start: { line: 0, character: 0 }, end: { line: 0, character: 0 } };
@@ -57,10 +57,8 @@ export function definitionAt(
     if (!by) return null;
     const line = { line: Math.max(0, by.line - 1), character: 0 };
     const range = { start: line, end: line };
-    if (project.rules.some(({ at }) => at.file === by.file)) return { uri: uriOf(directory, by.file), range };
-    const folder = siteFolder(directory, opened.source);
-    const sheet = by.file.replace(/^\//, '');
-    return folder !== null && existsSync(join(folder, sheet)) ? { uri: uriOf(folder, sheet), range } : null;
+    const winning = winnerFile(by.file, { project, opened });
+    return winning === null ? null : { uri: pathToFileURL(winning).href, range };
   }
   const own = project.rules.find(({ name }) => name === ruleNameAt(text, offset)?.name);
   return own ? { uri: uriOf(directory, own.at.file), range: rangeOf(text, own.at) } : null;

@@ -4,6 +4,7 @@ import { fileURLToPath, pathToFileURL } from 'node:url';
 import { TextDocument } from 'vscode-languageserver-textdocument';
 import type { Range } from 'vscode-languageserver/node';
 import { offsetAt } from '../core/fix/proposal.js';
+import type { LiveReading } from '../app/live-project.js';
 import type { Place } from '../core/place.js';
 import { rangeAt } from './context.js';
 
@@ -22,6 +23,12 @@ export function pathOf(uri: string): string | null {
 export const fileIn = (directory: string, path: string) => relative(directory, path).split(sep).join('/');
 
 export const uriOf = (directory: string, file: string) => pathToFileURL(join(directory, file)).href;
+
+/** The file that holds a declaration of a rule or of the site, by the name that messages give it; null if there is none. */
+export function winnerFile(name: string, { project, opened }: Pick<LiveReading, 'project' | 'opened'>): string | null {
+  if (project.rules.some(({ at }) => at.file === name)) return join(project.directory, name);
+  return opened.content.onDisk(name);
+}
 
 /** A text as the protocol counts it: lines and UTF-16 units from 0. */
 export function documentOf(text: string): TextDocument {

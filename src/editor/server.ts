@@ -1,5 +1,6 @@
 import { realpathSync } from 'node:fs';
 import { dirname, isAbsolute } from 'node:path';
+import { pathToFileURL } from 'node:url';
 import { TextDocument } from 'vscode-languageserver-textdocument';
 import {
   CodeActionKind,
@@ -28,7 +29,6 @@ import packageJson from '../../package.json' with { type: 'json' };
 import type { SiteCall } from '../app/call.js';
 import { inSteps } from '../app/in-steps.js';
 import { Fixer, problemFixes } from '../app/fixes.js';
-import { siteFolder } from '../app/sites.js';
 import { LiveProject, problemsOf, type LiveReading } from '../app/live-project.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { Finding } from '../core/finding.js';
@@ -386,12 +386,14 @@ class EditorServer {
       const rules = reading.project.rules
         .filter(({ name }) => name.toLowerCase().includes(wanted))
         .map(({ name, at }) => ({ name, kind: SymbolKind.Class, uri: uriOf(live.directory, at.file), line: at.line }));
-      const folder = siteFolder(live.directory, reading.opened.source);
-      const pages = folder === null ? [] : (reading.input.view(null)?.site.pages ?? []);
-      const named = pages
+      const { site, onDisk } = reading.opened.content;
+      const named = site.pages
         .filter(({ path, title }) => `${path} ${title}`.toLowerCase().includes(wanted))
         .slice(0, mostSymbols)
-        .map(({ path, file }) => ({ name: path, kind: SymbolKind.File, uri: uriOf(folder ?? '', file), line: 1 }));
+        .flatMap(({ path, file }) => {
+          const own = onDisk(file);
+          return own === null ? [] : [{ name: path, kind: SymbolKind.File, uri: pathToFileURL(own).href, line: 1 }];
+        });
       return [...rules.slice(0, mostSymbols), ...named].map(({ name, kind, uri, line }) => {
         const start: Position = { line: line - 1, character: 0 };
         return { name, kind, location: { uri, range: { start, end: start } } };

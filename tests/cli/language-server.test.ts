@@ -274,6 +274,38 @@ test('A file of no project is left alone, and a project without a capture says w
   expect(await editor.stop()).toBe(0);
 });
 
+test('What wins on a captured site is in the file of its capture', async () => {
+  const at = 'http://saltmere.example';
+  const own = '@needle teal { pages: all; .x { color: teal; } }';
+  const page = pageHtml('', '<link rel=stylesheet href=/theme.css><p class="x">a</p>');
+  const known = { bytes: page.length, hash: '0123456789abcdef' };
+  const styles = [`${at}/theme.css`];
+  const index = [
+    { capture: 1, site: 'kept', visitor: null, address: at, rendered: false },
+    { page: { path: '/', url: `${at}/`, title: '', body: {}, styles, file: 'pages/index.html', ...known } },
+    { style: { url: styles[0], imports: [], file: 'styles/theme.css', ...known } },
+  ];
+  const directory = folderWith({
+    'local-needle.yaml': `version: 1\nsites: { kept: { address: "${at}" } }\n`,
+    [file]: own,
+    'captured/kept/index.jsonl': [...index, { end: '0123456789abcdef' }]
+      .map((line) => `${JSON.stringify(line)}\n`)
+      .join(''),
+    'captured/kept/pages/index.html': page,
+    'captured/kept/styles/theme.css': '\n.x { color: red !important }',
+  });
+  const editor = await new Editor(directory).start();
+  await editor.open(file);
+  const [lost] = await editor.until(file, (all) => all.some(({ code }) => code === 'overridden'));
+  const place = {
+    uri: editor.uri('captured/kept/styles/theme.css'),
+    range: expect.objectContaining({ start: { line: 1, character: 0 } }),
+  };
+  expect(lost?.relatedInformation).toEqual([{ location: place, message: '.x wins color' }]);
+  expect(await editor.ask<Location>('textDocument/definition', editor.at(file, own, 'color', 1))).toEqual(place);
+  expect(await editor.stop()).toBe(0);
+});
+
 test('Pages and settings that change are read again, and url() leads to its file', async () => {
   const directory = smallProject(
     '@needle a { pages: path("/"); @swap .logo { image: url("../b.svg"); } @hide .later; }',
