@@ -1,7 +1,7 @@
 import { minifyScript } from './minify-script.js';
 import { join, resolve } from 'node:path';
-import { check } from '../core/check/check.js';
 import type { CheckInput } from '../core/check/input.js';
+import type { Kept } from '../core/check/result-cache.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { forbiddenInPages } from '../core/deployment/deployment.js';
 import { isAboutLoading, type Finding } from '../core/finding.js';
@@ -9,11 +9,12 @@ import { ProblemError } from '../core/place.js';
 import { actionKind } from '../core/action/index.js';
 import { proveBuild, type Proof } from '../core/ship/proof.js';
 import { prepareShipments, shippingRules } from '../core/ship/shipment.js';
-import { Survey } from '../core/ship/survey.js';
+import { Survey, type Answers } from '../core/ship/survey.js';
 import { addressText } from '../core/target/run-time-addresses.js';
 import { makeBundle, makePages, makeSnippets, type Made, type Making } from './build-forms.js';
-import { openCheck } from './check-input.js';
+import { openCheck, type OpenedCheck } from './check-input.js';
 import type { LookCall } from './open.js';
+import { parallelCheck } from './parallel-check.js';
 import { siteFolder } from './sites.js';
 
 /** What a build is written as. */
@@ -41,8 +42,9 @@ export interface ReadyBuild {
 }
 
 /** Reads and checks one site. A page is opened once for both, if what is needed of it is not known yet. Throws ProblemError. */
-export function prepareBuild(call: BuildCall): ReadyBuild {
-  const { project, source, content, input: all, learnt, keep } = openCheck(call);
+export async function prepareBuild(call: BuildCall): Promise<ReadyBuild> {
+  const opened = openCheck(call);
+  const { project, source, content, input: all, learnt, keep } = opened;
   const folder = siteFolder(project.directory, source);
   if (call.as === 'pages' && folder === null)
     throw new ProblemError([
@@ -51,15 +53,9 @@ export function prepareBuild(call: BuildCall): ReadyBuild {
         hint: 'Write a bundle or snippets for it: --as bundle, --as snippets.',
       },
     ]);
-  const survey = new Survey(shippingRules(all.rules, all.today), { ...content, learnt });
-  const input: CheckInput = {
-    ...all,
-    loading: null,
-    onOpen: (page, view, document) => {
-      if (view.site === content.site) survey.look(page, document);
-    },
-  };
-  const report = check(input);
+  const { survey, onOpen } = surveyOf(opened);
+  const input = { ...all, loading: null, onOpen };
+  const report = await parallelCheck(input, lookOf(call), learnt);
   const shipments = prepareShipments({ ...input, ...content, learnt, survey });
   // A build asks other questions than a check, so its answers are kept apart.
   keep(false);
@@ -82,6 +78,29 @@ export function prepareBuild(call: BuildCall): ReadyBuild {
   if (!call.script) requireNoScript(ready, call.as);
   return ready;
 }
+
+/** The survey of a build, and how a check asks the pages that it opens. */
+export function surveyOf({
+  input: { rules, today },
+  content,
+  learnt,
+}: Pick<OpenedCheck, 'input' | 'content'> & { learnt: Kept<Answers> }): {
+  survey: Survey;
+  onOpen: NonNullable<CheckInput['onOpen']>;
+} {
+  const survey = new Survey(shippingRules(rules, today), { ...content, learnt });
+  return {
+    survey,
+    onOpen: (page, view, document) => {
+      if (view.site === content.site) survey.look(page, document);
+    },
+  };
+}
+
+/** The part of a call that says what is judged. */
+const lookOf = ({ project, site, viewport, state, visitor, tolerant }: LookCall): LookCall => ({
+  ...{ project, site, viewport, state, visitor, tolerant },
+});
 
 function requireNoScript({ making, input }: ReadyBuild, form: BuildAs): void {
   const { whole } = making.shipments;

@@ -8,7 +8,9 @@ import { loadProject, type KeptRuleFiles, type Project } from '../project/projec
 import { readForEdit } from '../project/edit.js';
 import { configurationName } from '../project/settings.js';
 import { openCheck, withRules, type OpenedCheck } from './check-input.js';
+import type { Rule } from '../core/rule/rule.js';
 import type { LookCall } from './open.js';
+import { parallelCheckInSteps } from './parallel-check.js';
 import { pagePlaces } from './sites.js';
 
 /** The project as it is now, unsaved texts included. */
@@ -121,12 +123,22 @@ export class LiveProject {
     return checkInSteps({ ...input, hints: null, loading: null, isKnown: (page) => !own.has(page) });
   }
 
-  /** Judges everything, in steps that can be given up. */
-  *check(): Generator<undefined, CheckReport> {
+  /** Judges everything, in steps that can be given up. `off`: names of rules that are judged as if paused. */
+  async *check(off: ReadonlySet<string> = new Set()): AsyncGenerator<undefined, CheckReport> {
     const { opened, input } = this.read();
-    const report = yield* checkInSteps(input);
+    const { results } = opened.input;
+    // Other threads know nothing of what is switched off.
+    const report =
+      off.size === 0
+        ? yield* parallelCheckInSteps({ ...input, results }, this.threadCall())
+        : yield* checkInSteps({ ...input, rules: withOff(input.rules, off) });
     if (++this.checks % checksKept === 0) opened.age();
     return report;
+  }
+
+  /** What other threads read: the texts as they are now. */
+  private threadCall(): LookCall {
+    return { ...this.call, project: this.directory, tolerant: this.tolerant, texts: new Map(this.texts) };
   }
 
   /** Reads what completion asks for. */
@@ -139,6 +151,10 @@ export class LiveProject {
     this.opened?.keep(false);
   }
 }
+
+/** Rules as they count where some are switched off. */
+const withOff = (rules: Rule[], off: ReadonlySet<string>): Rule[] =>
+  rules.map((rule) => (off.has(rule.name) ? { ...rule, paused: true } : rule));
 
 /** What keeps a project from being read. Throws what is no error of input. */
 export function problemsOf(error: unknown): Problem[] {

@@ -1,22 +1,30 @@
-// A thread that judges some of the pages of a check and posts its results.
+// A thread that judges some of the pages of a check and posts what it found.
 import { parentPort, workerData } from 'node:worker_threads';
 import { check } from '../core/check/check.js';
-import type { PageResult } from '../core/check/result-cache.js';
-import { openCheck } from '../app/check-input.js';
-import { claimFor, type HelperData } from '../app/parallel-check.js';
+import type { Kept } from '../core/check/result-cache.js';
+import { surveyOf } from './build.js';
+import { openCheck } from './check-input.js';
+import { claimFor, type HelperData, type HelperFound } from './parallel-check.js';
 
 const data = workerData as HelperData;
-const { input } = openCheck(data.call);
-const found: [string, PageResult][] = [];
+const opened = openCheck(data.call);
+const { input, learnt } = opened;
+const found: HelperFound = { results: [], learnt: [] };
+
+/** The same, with what is new noted. */
+function noting<T>(kept: Kept<T>, fresh: [string, T][]): Kept<T> {
+  const set = (key: string, value: T) => {
+    if (kept.get(key) !== value) fresh.push([key, value]);
+  };
+  return { get: kept.get, set };
+}
+
+// Results are kept by whether the loading of a build is looked at, and a build does not look at it.
+const building = data.surveys
+  ? { loading: null, onOpen: surveyOf({ ...opened, learnt: noting(learnt, found.learnt) }).onOpen }
+  : {};
 check({
-  ...input,
-  hints: null,
-  results: {
-    get: input.results.get,
-    set: (key, result) => {
-      if (input.results.get(key) !== result) found.push([key, result]);
-    },
-  },
-  claim: claimFor(data),
+  ...{ ...input, ...building },
+  ...{ hints: null, results: noting(input.results, found.results), claim: claimFor(data) },
 });
 parentPort?.postMessage(found);

@@ -65,18 +65,18 @@ export const command = defineCommand<BuildArguments>({
     const names = args['all-sites'] ? sites.map(({ name }) => name) : [args.site];
     const style = styleFor(process.stdout, process.env);
     let problems: ProblemError | null = null;
-    const ready = names.flatMap((site) => {
+    const ready: ReadyBuild[] = [];
+    for (const site of names) {
       try {
-        return [prepareBuild({ ...args, site })];
+        ready.push(await prepareBuild({ ...args, site }));
       } catch (error) {
         // One site must not keep the others from being built.
         if (!args['all-sites'] || !(error instanceof ProblemError)) throw error;
         log(problemsText(error.problems, style));
         log(`${site}: nothing was written.`);
         problems = error;
-        return [];
       }
-    });
+    }
     const withErrors = ready.filter(({ errors }) => errors.length > 0);
     for (const { making, errors } of withErrors) {
       const which = [...new Set(errors.map(({ code, rule }) => `${code} in ${rule ?? 'a rule file'}`))];

@@ -1,7 +1,6 @@
 import { relative } from 'node:path';
 import { networkReason } from '../capture/fetch.js';
 import { decodePage } from '../capture/decode.js';
-import { checkInSteps } from '../core/check/check.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { ProblemError } from '../core/place.js';
 import { startPreview } from '../preview/preview.js';
@@ -46,8 +45,8 @@ function readingOf(live: LiveProject): Reading {
     view: input.view(input.visitor) ?? content,
     pathOptions: source.pathOptions,
     bundleAddress: source.bundleAddress,
-    *check(rules) {
-      const report = yield* checkInSteps({ ...input, rules });
+    async *check(off) {
+      const report = yield* live.check(off);
       live.save();
       return report;
     },

@@ -26,8 +26,8 @@ export interface Reading {
   bundleAddress: string | null;
   /** Answers read from pages so far, for builds. */
   learnt: Kept<Answers>;
-  /** Judges rules a page a step. */
-  check: (rules: Rule[]) => Generator<undefined, CheckReport>;
+  /** Judges all rules but those that are switched off, in steps. */
+  check: (off: ReadonlySet<string>) => AsyncGenerator<undefined, CheckReport>;
 }
 
 /** What local-needle.js does for a rule, to see where a change needs the page again. */
@@ -142,11 +142,6 @@ export class PreviewSession {
     return this.off.has(rule.name) ? 'off' : 'on';
   }
 
-  /** The rules as they are shown: those that are switched off are as if paused. */
-  get rules(): Rule[] {
-    return this.reading.input.rules.map((rule) => (this.off.has(rule.name) ? { ...rule, paused: true } : rule));
-  }
-
   private show(pagesChanged: boolean, isDraft = false): void {
     const [bundle, acting] = [this.build(), this.whatActs()];
     const touched = new Set<string>();
@@ -175,7 +170,7 @@ export class PreviewSession {
 
   private async judge(isCurrent: () => boolean): Promise<void> {
     try {
-      const report = await inSteps(this.reading.check(this.rules), isCurrent);
+      const report = await inSteps(this.reading.check(new Set(this.off)), isCurrent);
       if (!report) return;
       this.report = report;
       this.judging = false;

@@ -1,4 +1,4 @@
-import { appendFileSync, rmSync } from 'node:fs';
+import { appendFileSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { makePages, makeProject } from '../../bench/project.js';
 import { claimFor } from '../../src/app/parallel-check.js';
@@ -28,6 +28,15 @@ describe('A check by several threads', () => {
       expect(JSON.parse(out)).toEqual(asShown(alone));
       // And again, from what was kept.
       expect((await runBuilt(directory, ['check', '--format', 'json'])).out).toBe(out);
+      // A build asks its questions in the same threads; later nothing is left to ask.
+      rmSync(join(directory, '.local-needle'), { recursive: true, force: true });
+      const built: string[] = [];
+      for (const name of ['asked', 'known']) {
+        const { log } = await runBuilt(directory, ['build', '--force', '--out', name]);
+        expect(log).not.toContain('build-differs');
+        built.push(readFileSync(join(directory, name, 'local-needle.css'), 'utf8'));
+      }
+      expect(built[1]).toBe(built[0]);
     }
   }, 120_000);
 
