@@ -202,6 +202,16 @@ describe('check --fix', () => {
       '.promo-field { margin: 0;\r\n order: 2; }',
     ],
     [
+      'a missing ; before a style rule',
+      'note: "a"\r\n page-count: 1\r\n .promo-field { margin: 0\r\n &:hover { order: 2 } }',
+      'note: "a";\r\n page-count: 1;\r\n .promo-field { margin: 0;\r\n &:hover { order: 2 } }',
+    ],
+    [
+      'a missing ; after one of several lines',
+      '@hide .masthead,\r\n .promo-field\r\n .promo-field,\r\n .masthead { order: 2; }',
+      '@hide .masthead,\r\n .promo-field;\r\n .promo-field,\r\n .masthead { order: 2; }',
+    ],
+    [
       'a string without its end',
       'note: "a; page-count: 1; @hide .promo-field;',
       'note: "a"; page-count: 1; @hide .promo-field;',

@@ -14,14 +14,33 @@ interface Part {
 /** Maximum number of problems of one kind, and of comments that one change writes anew: no file of people holds more. */
 const [mostProblems, mostComments] = [50, 500];
 
-/** What a parser of CSS reads as something else: `//` comments, and at-rules after a line without its semicolon. */
+/** Two parts on different lines between which a semicolon may be missing. */
+interface Break {
+  after: Part;
+  before: string;
+}
+
+/** How a statement begins that never has a block: with a descriptor or a property, or an action of ours. */
+const takesNoBlock = /^\s*(?:(?!--)[\w-]+\s*:\s|@(?:hide|only-here|style-file|stylesheet)\s)/;
+const longestBegin = 80;
+
+/** Whether a part begins a declaration; in a selector no space follows a colon. */
+const isName = ({ text: part, offset }: Part, text: string) =>
+  /^(?!--)[\w-]+:$/.test(part) && /\s/.test(text.charAt(offset + part.length));
+
+/**
+ * What a parser of CSS reads as something else: `//` comments, and at-rules and style rules after a line without
+ * its semicolon.
+ */
 export function syntaxProblems(text: string, file: string): Problem[] {
   const comments: Part[] = [];
   const unclosed: Part[] = [];
-  const unended: { after: Part; before: string }[] = [];
+  const unended: Break[][] = [];
   let depth = 0;
   let last: Part | null = null;
   let isFirstOnLine = true;
+  /** What a statement has begun with, and its ends of lines that may lack a semicolon. */
+  let [begin, ends]: [string, Break[]] = ['', []];
   for (const match of text.matchAll(part)) {
     const one: Part = { text: match[0], offset: match.index };
     const [sign = ''] = one.text;
@@ -39,8 +58,15 @@ export function syntaxProblems(text: string, file: string): Problem[] {
     if (/^(?:"(?:\\[^]|[^"\\])*|'(?:\\[^]|[^'\\])*)$/.test(one.text)) unclosed.push(one);
     if ('(['.includes(sign)) depth++;
     if (')]'.includes(sign)) depth = Math.max(0, depth - 1);
-    if (last && isOpen && depth === 0 && isFirstOnLine && /^@[\w-]/.test(one.text))
-      unended.push({ after: last, before: one.text });
+    const isBreak = last && isOpen && depth === 0 && isFirstOnLine && !/,$/.test(last.text);
+    if (last && isBreak && (/^@[\w-]/.test(one.text) || (takesNoBlock.test(begin) && isName(one, text)))) {
+      unended.push([{ after: last, before: one.text }]);
+      [begin, ends] = ['', []];
+    } else if (last && isBreak && !/[{;}]/.test(sign)) ends.push({ after: last, before: one.text });
+    if (sign === '{' && depth === 0 && ends.length > 0 && takesNoBlock.test(begin)) unended.push(ends.reverse());
+    if (depth === 0 && /[{};]/.test(sign)) [begin, ends] = ['', []];
+    else if (begin.length < longestBegin)
+      begin += text.slice(last ? last.offset + last.text.length : 0, one.offset) + one.text;
     last = one;
     isFirstOnLine = false;
   }
@@ -50,7 +76,7 @@ export function syntaxProblems(text: string, file: string): Problem[] {
     ...commentProblem(comments, text, file),
     ...(string
       ? [unclosedProblem(string, text, file)]
-      : unended.slice(0, mostProblems).map((each) => unendedProblem(each, text, file))),
+      : unended.slice(0, mostProblems).flatMap((each) => unendedProblem(each.slice(0, mostEnds), text, file))),
   ];
 }
 
@@ -96,14 +122,22 @@ function commentProblem(comments: Part[], text: string, file: string): Problem[]
   ];
 }
 
-function unendedProblem({ after, before }: { after: Part; before: string }, text: string, file: string): Problem {
-  const at = placeIn(text, after.offset, file);
-  return {
-    message: `A ; is missing before ${before}`,
-    at,
-    hint: `Write ${after.text};`,
-    proposals: [{ ...replacing(at, after.text, `${after.text};`), title: `Add the missing ; after ${after.text}` }],
-  };
+/** Which line lacks its semicolon, only a trial tells: likeliest the one before the block. */
+function unendedProblem(breaks: Break[], text: string, file: string): Problem[] {
+  const [likeliest] = breaks;
+  if (!likeliest) return [];
+  const places = breaks.map(({ after }, rank) => {
+    const at = placeIn(text, after.offset, file);
+    return { ...replacing(at, after.text, `${after.text};`, rank), title: `Add the missing ; after ${after.text}` };
+  });
+  return [
+    {
+      message: `A ; is missing before ${likeliest.before.replace(/:$/, '')}`,
+      at: placeIn(text, likeliest.after.offset, file),
+      hint: `Write ${likeliest.after.text};`,
+      proposals: places,
+    },
+  ];
 }
 
 /** What may mend a text that no parser of CSS takes, by the reason that postcss gives for it. */
