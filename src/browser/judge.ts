@@ -1,3 +1,4 @@
+import { contextFor, setMedium } from './look.js';
 import type { Browser, BrowserContext, Page as BrowserPage } from 'playwright-core';
 import type { Bundle } from '../core/ship/bundle.js';
 import type { Action } from '../core/action/action.js';
@@ -39,7 +40,7 @@ export async function judgeInBrowser(
     if (task.work.judged.length === 0) continue;
     const visitor = task.work.judged[0]?.rule.rule.visitor ?? input.visitor;
     const context = await browser.newContext({
-      viewport: { width: look.viewport.width, height: look.viewport.height },
+      ...contextFor(look.viewport),
       bypassCSP: true,
       serviceWorkers: 'block',
     });
@@ -67,6 +68,7 @@ async function judgePage(
     answer(route, { address, html, bundle, source, view: look.view, headers: source.headers(visitor) }),
   );
   const tab = await context.newPage();
+  await setMedium(tab, look.viewport);
   tab.on('console', (message) => message.type() === 'error' && failures.push(message.text()));
   await tab.goto(address, { waitUntil: 'load', timeout: 30_000 });
   const change = look.state === null ? undefined : input.states[look.state];

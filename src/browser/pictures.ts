@@ -1,3 +1,4 @@
+import { contextFor, setMedium } from './look.js';
 import type { Browser, BrowserContext } from 'playwright-core';
 import type { Bundle } from '../core/ship/bundle.js';
 import type { CheckInput } from '../core/check/input.js';
@@ -39,7 +40,7 @@ export async function takePair(
   const { view, page, settings } = subject;
   const { html } = withoutEarlierBuild(view.html(page));
   const context = await browser.newContext({
-    viewport: { width: settings.viewport.width, height: settings.viewport.height },
+    ...contextFor(settings.viewport),
     ...{ bypassCSP: true, serviceWorkers: 'block', reducedMotion: 'reduce', timezoneId: 'UTC', locale: 'en-GB' },
   });
   try {
@@ -80,6 +81,7 @@ async function take(
   const address = pageAddress(page);
   const tab = await context.newPage();
   try {
+    await setMedium(tab, settings.viewport);
     await tab.route('**/*', (route) =>
       answer(route, { address, html, bundle, source, view, headers: source.headers(visitor) }),
     );

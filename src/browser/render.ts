@@ -1,3 +1,5 @@
+import { contextFor } from './look.js';
+import type { Viewport } from '../core/css/cascade/media.js';
 import type { APIResponse, Browser, BrowserContext } from 'playwright-core';
 import { withoutEarlierBuild } from '../core/page/earlier-build.js';
 import { ProblemError } from '../core/place.js';
@@ -59,11 +61,11 @@ async function playwright() {
 export async function startRenderer(
   address: string,
   headers: Record<string, string>,
-  viewport: { width: number; height: number },
+  viewport: Viewport,
   isPrivate: (hostname: string) => Promise<boolean>,
 ): Promise<Renderer> {
   const browser = await launchChromium();
-  const context = await browser.newContext({ viewport, serviceWorkers: 'block' });
+  const context = await browser.newContext({ ...contextFor(viewport), serviceWorkers: 'block' });
   const { origin } = new URL(address);
   await context.route(
     (url) => url.origin === origin,

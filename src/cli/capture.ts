@@ -1,6 +1,7 @@
 import { crawl, fetchPage, type CrawlEvent, type CrawlOptions } from '../capture/crawl.js';
 import { defaultFetchOptions, FetchFailure } from '../capture/fetch.js';
 import { captureFolder, CaptureWriter, readCapture } from '../capture/capture-store.js';
+import type { Viewport } from '../core/css/cascade/media.js';
 import type { CaptureHeader } from '../capture/stored.js';
 import { isPrivateHost } from '../capture/private-host.js';
 import { SessionEnded, SessionWatch } from '../capture/session-watch.js';
@@ -224,7 +225,7 @@ function watchFor(
 async function startRendering(
   address: string,
   headers: Record<string, string>,
-  viewport = { width: 1280, height: 800 },
+  viewport: Viewport = { name: 'desktop', width: 1280, height: 800 },
 ) {
   const { startRenderer } = await import('../browser/render.js');
   return startRenderer(address, headers, viewport, isPrivateHost);

@@ -1,14 +1,18 @@
 import 'reflect-metadata';
 import {
   IsArray,
+  IsBoolean,
   IsIn,
   IsInt,
   IsNotEmpty,
+  IsNumber,
   IsObject,
   IsOptional,
   IsString,
   IsUrl,
   Matches,
+  Max,
+  Min,
   ValidateBy,
   ValidateIf,
 } from 'class-validator';
@@ -68,6 +72,25 @@ export class PageIdSettings {
   @IsString({ message: 'must name the attribute, such as data-page' })
   attribute?: string;
   @Matches(/\{id(:any)?\}/, { message: 'must be text with {id} in it, such as "page-{id}"' }) like!: string;
+}
+
+const isSize = Matches(/^[1-9]\d{1,4}x[1-9]\d{1,4}$/, {
+  message: 'must be a width and a height in pixels, such as 1280x800',
+});
+
+/** One entry of `viewports` that says more than its size. */
+export class ViewportSettings {
+  @isSize size!: string;
+  @optional() @IsBoolean({ message: 'must be true or false' }) touch?: boolean;
+  @optional()
+  @IsNumber({}, { message: 'must be device pixels to a CSS pixel, such as 2' })
+  @Min(0.5, { message: 'must be at least 0.5' })
+  @Max(8, { message: 'must be at most 8' })
+  'pixel-ratio'?: number;
+  @optional() @IsIn(['light', 'dark'], { message: 'must be light or dark' }) 'color-scheme'?: 'light' | 'dark';
+  @optional() @IsIn(['more'], { message: 'must be more' }) contrast?: 'more';
+  @optional() @IsIn(['reduce'], { message: 'must be reduce' }) motion?: 'reduce';
+  @optional() @IsIn(['screen', 'print'], { message: 'must be screen or print' }) media?: 'screen' | 'print';
 }
 
 /** One entry of `states`: what is done to a captured page so that it looks as it does in that state. */
@@ -135,7 +158,7 @@ export class Configuration {
     'head-end' | 'body-end';
   @optional() @IsObject({ message: 'must map names to sizes, such as desktop: 1280x800' }) viewports?: Record<
     string,
-    string
+    string | ViewportSettings
   >;
   @optional() @IsObject({ message: 'must map names to states' }) states?: Record<string, StateSettings>;
   @optional() @IsObject({ message: 'must map names to visitors' }) visitors?: Record<string, VisitorSettings>;

@@ -2,6 +2,7 @@ import { isMap, LineCounter, parseDocument, type Document } from 'yaml';
 import { suggestion } from '../core/nearest.js';
 import type { SiteAcceptance } from '../core/check/input.js';
 import { addressPattern, type PathOptions } from '../core/page/path.js';
+import type { Viewport } from '../core/css/cascade/media.js';
 import type { PageState } from '../core/page/state.js';
 import { formExpression, type PageIdForm } from '../core/page/page-id.js';
 import { ProblemError, type Place, type Problem } from '../core/place.js';
@@ -11,6 +12,7 @@ import {
   PageIdSettings,
   SiteSettings,
   StateSettings,
+  ViewportSettings,
   VisitorSettings,
 } from './configuration.js';
 import { withSource } from './files.js';
@@ -49,7 +51,8 @@ export interface Settings {
   /** Whether files that CSS names are copied beside it, or its addresses left as they are written. */
   files: 'copy' | 'leave';
   /** The first is the default. Sizes in CSS pixels. */
-  viewports: { name: string; width: number; height: number }[];
+  /** The first is the default; there is at least one. */
+  viewports: Viewport[];
   states: Record<string, PageState>;
   visitors: Record<string, VisitorSettings>;
   /** Findings about a site that are accepted. */
@@ -177,10 +180,20 @@ function checkedConfiguration(value: unknown): { configuration: Configuration; f
       wrong(['allow', String(index), 'at'], `"${at}" is not a valid pattern`, 'Write it as "/old/*".');
   });
   configuration.allow = allowed.map((each) => each.instance);
-  for (const [name, size] of entries(instance.viewports)) {
-    if (!/^[1-9]\d{1,4}x[1-9]\d{1,4}$/.test(String(size)))
-      wrong(['viewports', name], `"${name}" must be a width and a height in pixels`, 'Write it as 1280x800.');
-  }
+  configuration.viewports = Object.fromEntries(
+    entries(instance.viewports).map(([name, value]): [string, ViewportSettings] => {
+      const isLong = typeof value === 'object';
+      const checked = checkedShape(ViewportSettings, isLong ? value : { size: String(value) }, ['viewports', name]);
+      if (isLong) faults.push(...checked.faults);
+      else if (checked.faults.length > 0)
+        wrong(
+          ['viewports', name],
+          `"${name}" must be a width and a height in pixels`,
+          'Write it as 1280x800, or as { size: 390x844, touch: true }.',
+        );
+      return [name, checked.instance];
+    }),
+  );
   configuration.states = checkedEntries(StateSettings, instance.states, 'states', faults);
   configuration.visitors = checkedEntries(VisitorSettings, instance.visitors, 'visitors', faults);
   return { configuration, faults };
@@ -198,6 +211,19 @@ function faultOfPattern(text: string): boolean {
 const listOf = <T>(value: T | T[] | undefined): T[] =>
   value === undefined ? [] : Array.isArray(value) ? value : [value];
 
+/** What is not given is left out, so that viewports of one size are the same in keys. */
+function viewportOf(name: string, settings: string | ViewportSettings): Viewport {
+  const { size, touch, contrast, motion, media, ...others } =
+    typeof settings === 'string' ? { size: settings } : settings;
+  const [width = 0, height = 0] = size.split('x').map(Number);
+  const more = {
+    ...{ touch, contrast, motion, media },
+    ...{ pixelRatio: others['pixel-ratio'], colorScheme: others['color-scheme'] },
+  };
+  const given = Object.fromEntries(Object.entries(more).filter(([, each]) => each !== undefined)) as typeof more;
+  return { name, width, height, ...given };
+}
+
 function settingsOf(value: Configuration, placeOf: Settings['placeOf']): Settings {
   const forms = listOf(value['page-id']).map(({ in: place, attribute, like }): PageIdForm => ({
     in: place,
@@ -205,10 +231,10 @@ function settingsOf(value: Configuration, placeOf: Settings['placeOf']): Setting
     like,
   }));
   forms.forEach(({ like }) => formExpression(like));
-  const viewports = entries(value.viewports ?? { desktop: '1280x800' }).map(([name, size]) => {
-    const [width = 0, height = 0] = String(size).split('x').map(Number);
-    return { name, width, height };
-  });
+  const viewports = Object.entries(value.viewports ?? {}).map(([name, settings]): Viewport =>
+    viewportOf(name, settings),
+  );
+  if (viewports.length === 0) viewports.push({ name: 'desktop', width: 1280, height: 800 });
   return {
     sites: Object.entries(value.sites).map(([name, site]) => {
       const kind = site.folder !== undefined ? 'folder' : site.har !== undefined ? 'har' : 'address';

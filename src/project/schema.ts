@@ -7,6 +7,7 @@ import {
   RuleDescriptors,
   SiteSettings,
   StateSettings,
+  ViewportSettings,
   VisitorSettings,
   AllowSettings,
 } from './configuration.js';
@@ -44,7 +45,14 @@ const explained: Record<string, string> = {
   files: 'copy: files that CSS names are copied beside it; leave: their addresses stay as they are written.',
   place: 'Where pages load the build: head-end or body-end.',
   paths: 'handles: a path ships as the unique handle of its page; run-time: local-needle.js matches every path.',
-  viewports: 'Sizes such as 1280x800; the first is the default.',
+  viewports: 'Sizes such as 1280x800, or { size: 390x844, touch: true }; the first is the default.',
+  size: 'Width and height in CSS pixels, such as 390x844.',
+  touch: 'A touch screen: (hover: none), (pointer: coarse).',
+  'pixel-ratio': 'Device pixels to a CSS pixel.',
+  'color-scheme': 'The colour scheme that the visitor prefers.',
+  contrast: 'The contrast that the visitor prefers.',
+  motion: 'reduce: the visitor prefers less motion.',
+  media: 'print: the page as it is printed.',
   states: 'Variants of a page, such as scrolled.',
   visitors: 'Who requests the pages; values may use environment variables as ${NAME}.',
 };
@@ -67,7 +75,12 @@ export function configurationSchema(): Schema {
     sites: { ...mapOf(SiteSettings), minProperties: 1 },
     'page-id': { anyOf: [form, { type: 'array', items: form }] },
     rules: { anyOf: [text, { type: 'array', items: text }] },
-    viewports: { type: 'object', additionalProperties: { type: 'string', pattern: '^[1-9]\\d{1,4}x[1-9]\\d{1,4}$' } },
+    viewports: {
+      type: 'object',
+      additionalProperties: {
+        anyOf: [{ type: 'string', pattern: '^[1-9]\\d{1,4}x[1-9]\\d{1,4}$' }, { $ref: '#/$defs/ViewportSettings' }],
+      },
+    },
     states: mapOf(StateSettings),
     visitors: mapOf(VisitorSettings),
     allow: { type: 'array', items: { $ref: '#/$defs/AllowSettings' } },
@@ -86,6 +99,7 @@ export function configurationSchema(): Schema {
     $defs: {
       SiteSettings: textMaps(of(SiteSettings)),
       PageIdSettings: of(PageIdSettings),
+      ViewportSettings: of(ViewportSettings),
       StateSettings: textMaps(of(StateSettings)),
       VisitorSettings: textMaps(of(VisitorSettings)),
       AllowSettings: of(AllowSettings),

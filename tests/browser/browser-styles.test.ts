@@ -60,7 +60,14 @@ describeInBrowser('What a browser does of its own accord', () => {
     const computed = new Computed(
       new Cascade(document, { uses: [], unseen: [], ofFonts: [], loaded: [] }, null, viewport),
     );
-    const relative = { fontSize: () => 16, rootFontSize: () => 16, viewport, currentColor: () => '', base: null };
+    const relative = {
+      fontSize: () => 16,
+      rootFontSize: () => 16,
+      viewport,
+      isDark: () => false,
+      currentColor: () => '',
+      base: null,
+    };
     expect(document.elements.map(({ tagName }) => tagName.toUpperCase())).toEqual(
       theirs.map(({ tag }) => tag.toUpperCase()),
     );

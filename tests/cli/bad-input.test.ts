@@ -39,6 +39,15 @@ describe('A broken local-needle.yaml ends with status 2 and says where and what 
       'version: 1\nsites: { live: { folder: public } }\nviewports: { desktop: wide }\n',
       [/:3:23 {2}"desktop" must be a width and a height/],
     ],
+    [
+      'a viewport that says too much, and too little',
+      'version: 1\nsites: { live: { folder: public } }\nviewports:\n  a: { size: 390x844, touchy: true }\n  b: { touch: yes }\n  c: { size: 1x1, media: paper }\n',
+      [
+        /:4:23 {2}"touchy" is unknown here[^]*touch/,
+        /"size" is missing|"size" must be/,
+        /:6:26 {2}"media" must be screen or print/,
+      ],
+    ],
     ['an empty file', '', [/must contain version, sites/]],
     ['another version', 'version: 2\nsites: { live: { folder: public } }\n', [/:1:10 {2}"version" must be 1/]],
   ])('%s', async (_name, text, expected) => {

@@ -2,8 +2,8 @@ import { appendFileSync, readdirSync, readFileSync, rmSync, truncateSync, utimes
 import { identityOf } from '../../src/capture/folder.js';
 import { join } from 'node:path';
 import type { WhyReport } from '../../src/core/explain/explain.js';
-import type { CheckReport } from '../../src/core/check/verdict.js';
-import { describeInBrowser, folderWith, run } from '../helpers.js';
+import type { CheckReport, Variation } from '../../src/core/check/verdict.js';
+import { describeInBrowser, folderWith, pageHtml, run, smallProject } from '../helpers.js';
 
 const html = (body: string, inside: string, head = '') =>
   `<!DOCTYPE html><html><head><title>Saltmere</title><link rel="stylesheet" href="/theme.css">${head}</head><body ${body}>${inside}</body></html>`;
@@ -372,6 +372,33 @@ describe('Viewports, accepted verdicts and the cache', () => {
     expect(report.findings.map(({ code, message }) => [code, message.slice(0, 9)])).toEqual([
       ['overridden', 'at phone:'],
       ['overridden', 'at phone:'],
+    ]);
+  });
+
+  test('a viewport is more than its size', async () => {
+    const directory = smallProject(
+      `@needle dark { pages: path("/"); @media (prefers-color-scheme: dark) { .x { color: teal } } }
+       @needle still { pages: path("/"); .x { background: light-dark(white, black) } }
+       @needle touch { pages: path("/"); @media (hover: none) and (min-resolution: 3dppx) { .x { order: 2 } } }
+       @needle paper { pages: path("/"); @media print { .masthead { display: none } } }`,
+      {
+        'local-needle.yaml': `version: 1\nsites: { live: { folder: public } }\nviewports:
+  desktop: 1280x800\n  phone: { size: 390x844, touch: true, pixel-ratio: 3 }
+  night: { size: 1280x800, color-scheme: dark }\n  paper: { size: 794x1123, media: print }\n`,
+        'public/index.html': pageHtml(
+          '',
+          '<style>:root { color-scheme: light dark } .x { background: white }</style><header class="masthead"></header><p class="x">a</p>',
+        ),
+      },
+    );
+    const report = await checked(directory, ['--all-viewports']);
+    const usual = { desktop: 'no-effect', phone: 'no-effect', night: 'no-effect', paper: 'no-effect' };
+    const { variations } = report as CheckReport & { variations: Variation[] };
+    expect(variations.map(({ rule, verdicts }) => [rule, verdicts])).toEqual([
+      ['dark', { ...usual, night: 'hit' }],
+      ['still', { ...usual, night: 'hit' }],
+      ['touch', { ...usual, phone: 'hit' }],
+      ['paper', { ...usual, paper: 'hit' }],
     ]);
   });
 

@@ -13,6 +13,7 @@ const relative = {
   fontSize: () => 20,
   rootFontSize: () => 16,
   viewport,
+  isDark: () => false,
   currentColor: () => 'currentcolor',
   base: null,
 };

@@ -8,6 +8,7 @@ const relative = {
   fontSize: () => 16,
   rootFontSize: () => 16,
   viewport: { width: 1000, height: 700 },
+  isDark: () => false,
   currentColor: () => 'currentcolor',
   base: null,
 };
@@ -16,7 +17,8 @@ const rounded = (value: string) =>
   value.replace(/\b(?:ok)?(?:lab|lch)\([^()]*\)/g, (colour) =>
     colour.replace(/-?\d*\.?\d+(?:e-?\d+)?/g, (number) => String(Math.abs(Number(Number(number).toFixed(2))))),
   );
-const plain = (name: string, value: string) =>
+/** A computed value of ours or of Chromium, so that two that are the same are the same text. */
+export const plain = (name: string, value: string) =>
   name === '--v' ? value.trim() : rounded(oneSpelling(name, canonical(value, relative)));
 
 /** What differs between our values and Chromium's, as text; null if nothing does. */

@@ -5,6 +5,7 @@ import { ourSheet } from '../../src/core/action/compile.js';
 import { shipment } from '../../src/core/check/plan.js';
 import type { OurSheet } from '../../src/core/css/cascade/cascade.js';
 import { openPage } from '../../src/core/check/opened-page.js';
+import type { Viewport } from '../../src/core/css/cascade/media.js';
 import { SheetStore } from '../../src/core/css/cascade/page-sheets.js';
 import { readDocument } from '../../src/core/page/document.js';
 import { readOpening } from '../../src/core/page/opening.js';
@@ -44,7 +45,7 @@ const nothingShared = (): SharedByPages => ({
 });
 
 /** A page by its source, opened with the rules given, by itself or sharing what other pages left. */
-export function opened(source: string, rules: Rule[] = [], shared = nothingShared()) {
+export function opened(source: string, rules: Rule[] = [], shared = nothingShared(), at: Viewport = viewport) {
   const page = makePage('/', '/', 'index.html', readOpening(source), forms);
   const site = makeSite('live', [page], forms);
   const view = {
@@ -60,7 +61,7 @@ export function opened(source: string, rules: Rule[] = [], shared = nothingShare
   const actions = shipment(rules, site)(page);
   if (shared.ours === undefined) shared.ours = ourSheet(actions);
   const shipped = { actions, sheet: shared.ours };
-  const look = openPage(page, view, shared.sheets, { viewport, state: null }, { states: {} }, shipped);
+  const look = openPage(page, view, shared.sheets, { viewport: at, state: null }, { states: {} }, shipped);
   return { site, view, look };
 }
 

@@ -2,15 +2,25 @@ import { parse, type CssNode, type List } from 'css-tree';
 import { list as commaList } from 'postcss';
 import { absoluteLengths } from '../lengths.js';
 
-/** A viewport: its size in CSS pixels. Other media features are those of a desktop screen (`defaults` below). */
+/** A viewport: its size in CSS pixels, and what else of it differs from a desktop screen (`desktop` below). */
 export interface Viewport {
   name: string;
   width: number;
   height: number;
+  /** A touch screen: nothing hovers, and fingers point coarsely. */
+  touch?: boolean;
+  /** Device pixels to a CSS pixel; 1 if left out. */
+  pixelRatio?: number;
+  /** What the visitor prefers. */
+  colorScheme?: 'light' | 'dark';
+  contrast?: 'more';
+  motion?: 'reduce';
+  /** The medium; a screen if left out. */
+  media?: 'screen' | 'print';
 }
 
 /** Discrete media features and their value (Media Queries Level 5), as an unchanged Chromium with a mouse has them. */
-const defaults: Record<string, string> = {
+const desktop: Record<string, string> = {
   hover: 'hover',
   'any-hover': 'hover',
   pointer: 'fine',
@@ -30,16 +40,32 @@ const defaults: Record<string, string> = {
   'device-posture': 'continuous',
 };
 
+const touchScreen = { hover: 'none', 'any-hover': 'none', pointer: 'coarse', 'any-pointer': 'coarse' };
+const paper = { update: 'none', 'overflow-block': 'paged' };
+
+/** The discrete media features of a viewport. */
+const words = ({ touch, colorScheme, contrast, motion, media }: Viewport): Record<string, string> => ({
+  ...desktop,
+  ...(touch ? touchScreen : {}),
+  ...(colorScheme ? { 'prefers-color-scheme': colorScheme } : {}),
+  ...(contrast ? { 'prefers-contrast': contrast } : {}),
+  ...(motion ? { 'prefers-reduced-motion': motion } : {}),
+  ...(media === 'print' ? paper : {}),
+});
+
+/** What Chromium takes a printer for, whatever the screen is like, in dots to a CSS pixel. */
+const printed = 300 / 96;
+
 /** Range features and their value: lengths in CSS pixels, resolution in dppx. */
-const ranges = ({ width, height }: Viewport): Record<string, number> => ({
+const ranges = ({ width, height, pixelRatio = 1, media }: Viewport): Record<string, number> => ({
   width,
   height,
   'device-width': width,
   'device-height': height,
   'aspect-ratio': width / height,
   'device-aspect-ratio': width / height,
-  resolution: 1,
-  '-webkit-device-pixel-ratio': 1,
+  resolution: media === 'print' ? printed : pixelRatio,
+  '-webkit-device-pixel-ratio': media === 'print' ? printed : pixelRatio,
   color: 8,
   'color-index': 0,
   monochrome: 0,
@@ -107,7 +133,7 @@ function queryHolds(query: CssNode, viewport: Viewport): boolean {
     condition?.type === 'Condition'
       ? evaluateCondition(condition.children, (node) => featureHolds(node, viewport))
       : true;
-  const truth = and(type === 'all' || type === 'screen', features);
+  const truth = and(type === 'all' || type === (viewport.media ?? 'screen'), features);
   return (modifier?.toLowerCase() === 'not' ? not(truth) : truth) === true;
 }
 
@@ -137,13 +163,13 @@ function featureHolds(node: CssNode, viewport: Viewport): Truth {
 }
 
 function plainFeature(name: string, value: CssNode | null, viewport: Viewport): Truth {
-  const known = ranges(viewport);
+  const sizes = ranges(viewport);
   const [, prefix = '', bare = name] = /^(-webkit-)?(?:min-|max-)/.test(name)
     ? (/^(-webkit-)?(?:min-|max-)(.*)$/.exec(name) ?? [])
     : [null, '', name];
   const feature = prefix + bare;
-  if (Object.hasOwn(known, feature)) {
-    const own = known[feature] ?? 0;
+  if (Object.hasOwn(sizes, feature)) {
+    const own = sizes[feature] ?? 0;
     if (value === null) return feature === name ? own !== 0 : null;
     const wanted = numberOf(value, feature);
     if (wanted === null) return null;
@@ -155,8 +181,9 @@ function plainFeature(name: string, value: CssNode | null, viewport: Viewport): 
     return value === null ? true : ident === 'portrait' || ident === 'landscape' ? ident === own : null;
   }
   if (name === '-webkit-transform-3d') return value === null || numberOf(value, name) === 1;
-  if (!Object.hasOwn(defaults, name)) return null;
-  const own = defaults[name] ?? '';
+  const known = words(viewport);
+  if (!Object.hasOwn(known, name)) return null;
+  const own = known[name] ?? '';
   if (value === null) return own !== 'none' && own !== 'no-preference';
   if (ident === null) return null;
   return ident === own;

@@ -12,6 +12,8 @@ export interface Relative {
   fontSize: () => number;
   rootFontSize: () => number;
   viewport: { width: number; height: number };
+  /** Whether the element's colours are those of a dark page (CSS Color Adjustment 1, 2.3). */
+  isDark: () => boolean;
   /** What `currentcolor` stands for. */
   currentColor: () => string;
   /** The address that `url()` counts from. */
@@ -23,24 +25,44 @@ const angles: Record<string, number> = { deg: 1, grad: 0.9, rad: 180 / Math.PI, 
 /** A number as it is compared: six digits count. */
 export const numberText = (value: number) => String(Number(value.toPrecision(6)));
 
+/** Names of colours by the colour, each list of names in one text. */
+const byName = (colours: Record<string, string>): Record<string, string> =>
+  Object.fromEntries(
+    Object.entries(colours).flatMap(([colour, names]) => names.split(' ').map((name) => [name, colour])),
+  );
+
 /** The system colours that Chromium uses on a light page, and its own names for the colours of links. */
-const systemColors: Record<string, string> = Object.fromEntries(
-  Object.entries({
-    '#0075ff': 'accentcolor',
+const lightColors = byName({
+  '#0075ff': 'accentcolor',
+  '#ffffff':
+    'accentcolortext canvas field highlighttext selecteditemtext activecaption appworkspace background inactivecaption infobackground menu scrollbar window',
+  '#ff0000': 'activetext -webkit-activelink',
+  '#000000':
+    'buttonborder buttontext canvastext fieldtext marktext activeborder captiontext inactiveborder infotext menutext threeddarkshadow threedhighlight threedlightshadow threedshadow windowframe windowtext -webkit-text',
+  '#efefef': 'buttonface buttonhighlight buttonshadow threedface',
+  '#808080': 'graytext inactivecaptiontext',
+  '#0000ee': 'linktext -webkit-link',
+  '#ffff00': 'mark',
+  '#1967d2': 'selecteditem',
+  '#551a8b': 'visitedtext',
+  '#0041c6cc': 'highlight',
+});
+
+/** The same on a dark page, where they differ. */
+const darkColors: Record<string, string> = {
+  ...lightColors,
+  ...byName({
     '#ffffff':
-      'accentcolortext canvas field highlighttext selecteditemtext activecaption appworkspace background inactivecaption infobackground menu scrollbar window',
-    '#ff0000': 'activetext -webkit-activelink',
-    '#000000':
-      'buttonborder buttontext canvastext fieldtext marktext activeborder captiontext inactiveborder infotext menutext threeddarkshadow threedhighlight threedlightshadow threedshadow windowframe windowtext -webkit-text',
-    '#efefef': 'buttonface buttonhighlight buttonshadow threedface',
-    '#808080': 'graytext inactivecaptiontext',
-    '#0000ee': 'linktext -webkit-link',
-    '#ffff00': 'mark',
-    '#1967d2': 'selecteditem',
-    '#551a8b': 'visitedtext',
-    '#0041c6cc': 'highlight',
-  }).flatMap(([colour, names]) => names.split(' ').map((name) => [name, colour])),
-);
+      'highlighttext buttonborder buttontext canvastext fieldtext activeborder captiontext inactiveborder infotext menutext threeddarkshadow threedhighlight threedlightshadow threedshadow windowframe windowtext -webkit-text',
+    '#121212': 'canvas activecaption appworkspace background inactivecaption infobackground menu scrollbar window',
+    '#3b3b3b': 'field selecteditemtext',
+    '#ff9e9e': '-webkit-activelink',
+    '#6b6b6b': 'buttonface buttonhighlight buttonshadow threedface',
+    '#9e9eff': 'linktext -webkit-link',
+    '#99c8ff': 'selecteditem',
+    '#d0adf0': 'visitedtext',
+  }),
+};
 
 /**
  * A value in a form in which two that compute to the same are the same text (CSS Values and Units 4, computed values):
@@ -128,7 +150,8 @@ function lengthIn(unit: string, { fontSize, rootFontSize, viewport }: Relative):
 function identifierText(name: string, relative: Relative): string {
   const word = name.toLowerCase();
   if (word === 'currentcolor') return relative.currentColor();
-  if (Object.hasOwn(systemColors, word)) return colorText(systemColors[word] ?? '') ?? word;
+  if (Object.hasOwn(lightColors, word))
+    return colorText((relative.isDark() ? darkColors : lightColors)[word] ?? '') ?? word;
   return colorText(word) ?? (name.startsWith('--') ? name : word);
 }
 
@@ -138,7 +161,7 @@ const mathFunctions =
 
 function functionText(name: string, node: Extract<CssNode, { type: 'Function' }>, relative: Relative): string {
   const inner = nodesText(node.children.toArray(), relative);
-  if (name === 'light-dark') return itemsOf(inner)[0] ?? inner;
+  if (name === 'light-dark') return itemsOf(inner)[relative.isDark() ? 1 : 0] ?? inner;
   if (colorFunctions.test(name)) return colorText(`${name}(${inner})`) ?? `${name}(${inner})`;
   if (mathFunctions.test(name)) {
     const folded = calc(`${name}(${inner})`, { precision: 6 });

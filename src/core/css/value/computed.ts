@@ -1,4 +1,4 @@
-import { parentOf, type Element } from '../../page/document.js';
+import { attribute, elementsIn, parentOf, type Element, type PageDocument } from '../../page/document.js';
 import type { DeclarationBlock, Cascade, Winner } from '../cascade/cascade.js';
 import { declarationFault, hasSubstitution, isInherited, longhandsOf, wideKeywords } from '../declaration.js';
 import { canonical, numberText, type Relative } from './canonical.js';
@@ -167,6 +167,7 @@ export class Computed<Owner = unknown> {
       if (parent) return this.inheritable(parent, '', longhand);
     }
     if (longhand.startsWith('--')) return custom?.initial ?? '';
+    if (longhand === 'color') return this.initialColor(element, pseudo);
     return canonical(initialOf(longhand), this.relativeTo(element, pseudo, longhand, null));
   }
 
@@ -186,10 +187,34 @@ export class Computed<Owner = unknown> {
       fontSize: () => (longhand === 'font-size' ? pixels(parent, '') : pixels(element, pseudo)),
       rootFontSize: () =>
         parent || longhand !== 'font-size' ? pixels(this.cascade.document.elements[0] ?? null, '') : 16,
+      isDark: () => this.isDark(element, pseudo),
       currentColor: () =>
-        longhand !== 'color' ? 'currentcolor' : parent ? this.value(parent, '', 'color') : 'rgb(0, 0, 0)',
+        longhand !== 'color'
+          ? 'currentcolor'
+          : parent
+            ? this.value(parent, '', 'color')
+            : this.initialColor(element, pseudo),
     };
   }
+
+  /** The initial colour of text, in Chromium that of the colour scheme. */
+  private initialColor = (element: Element, pseudo: string) =>
+    this.isDark(element, pseudo) ? 'rgb(255, 255, 255)' : 'rgb(0, 0, 0)';
+
+  /** The used colour scheme (CSS Color Adjustment 1, 2.2): the visitor's where the element or the page supports it, else its first. */
+  private isDark(element: Element, pseudo: string): boolean {
+    const own = this.value(element, pseudo, 'color-scheme');
+    const schemes = own === 'normal' ? this.pageSchemes : own;
+    const known = schemes.split(/\s+/).filter((each) => each === 'light' || each === 'dark');
+    const wanted = this.cascade.viewport.colorScheme ?? 'light';
+    return (known.includes(wanted) ? wanted : (known[0] ?? 'light')) === 'dark';
+  }
+
+  /** The schemes that the page supports (HTML, 4.2.5.5): those of the first meta that CSS can read. */
+  private get pageSchemes(): string {
+    return (this.schemes ??= schemesOf(this.cascade.document));
+  }
+  private schemes: string | undefined;
 
   /** How the computed value differs from the specified one. */
   private adjusted(element: Element, pseudo: string, longhand: string, value: string): string {
@@ -278,6 +303,13 @@ export class Computed<Owner = unknown> {
     if (value === 'lighter') return outer < 100 ? String(outer) : outer < 550 ? '100' : outer < 750 ? '400' : '700';
     return value;
   }
+}
+
+function schemesOf({ root }: PageDocument): string {
+  const given = [...elementsIn(root, 'meta')]
+    .filter((meta) => attribute(meta, 'name')?.toLowerCase() === 'color-scheme')
+    .map((meta) => attribute(meta, 'content')?.trim().toLowerCase() ?? '');
+  return given.find((value) => value !== '' && declarationFault('color-scheme', value) === null) ?? 'normal';
 }
 
 /** Displays that have a second name (CSS Display 3, 2). */
