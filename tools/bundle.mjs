@@ -61,7 +61,7 @@ const program = await build({
 });
 // What the preview serves to browsers.
 const client = await build({
-  entryPoints: ['page', 'panel', 'overview'].map((name) => join(dist, `src/preview/client/${name}.js`)),
+  entryPoints: ['page', 'panel', 'overview', 'looks'].map((name) => join(dist, `src/preview/client/${name}.js`)),
   outdir: join(outdir, 'preview'),
   bundle: true,
   minify: true,

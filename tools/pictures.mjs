@@ -28,7 +28,6 @@ const terminals = [
   ['check', 'check'],
   ['fix', 'check calm-footer route-colours promo-once --fix --dry-run'],
   ['why', 'why camera-colour /harbours/skerry'],
-  ['explain', 'explain missing-element'],
   ['compare', 'compare live staging'],
   ['convert', 'convert old/site-wide.css old/pay.html=/tickets/pay old/everywhere.html --dry-run'],
   ['build', 'build --as bundle --out public/assets --force'],
@@ -179,8 +178,14 @@ await panel.getByLabel('Restyle').check();
 await panel.getByLabel(/Declarations/).fill('color: #7a4b00; letter-spacing: 0.04em');
 await panel.locator('.result .hit').waitFor();
 await shot('preview-panel');
+await tab.goto(`${overview}looks?${new URLSearchParams({ address: '/winter' }).toString()}`);
+await tab.locator('#rules .verdict').first().waitFor();
+await tab.locator('#beside').selectOption('phone');
+await tab.getByLabel('both').check();
+await tab.waitForTimeout(3000);
+await shot('preview-looks');
 preview.kill('SIGINT');
 
 await browser.close();
 await Promise.all(servers.map((server) => server.close()));
-console.log(`${folder}: ${terminals.length + 6} pictures`);
+console.log(`${folder}: ${terminals.length + 7} pictures`);

@@ -7,7 +7,7 @@ import { rulePages } from '../core/target/delivery.js';
 import { loadProject, type KeptRuleFiles, type Project } from '../project/project.js';
 import { readForEdit } from '../project/edit.js';
 import { configurationName } from '../project/settings.js';
-import { openCheck, withRules, type OpenedCheck } from './check-input.js';
+import { checkOf, openCheck, withRules, type OpenedCheck } from './check-input.js';
 import type { Rule } from '../core/rule/rule.js';
 import type { LookCall } from './open.js';
 import { parallelCheckInSteps } from './parallel-check.js';
@@ -19,6 +19,9 @@ export interface LiveReading {
   input: CheckInput;
   project: Project;
 }
+
+/** How pages are looked at: viewport, state and visitor by their names. */
+export type Look = Pick<LookCall, 'viewport' | 'state' | 'visitor' | 'more'>;
 
 /** After so many checks, results that none of them used are dropped. */
 const checksKept = 50;
@@ -40,7 +43,7 @@ export class LiveProject {
   /** `tolerant`: whether files with problems are left out, if others are sound. */
   constructor(
     readonly directory: string,
-    private readonly call: LookCall,
+    private call: LookCall,
     private readonly tolerant = true,
   ) {}
 
@@ -59,6 +62,23 @@ export class LiveProject {
       this.opened?.keep(false);
       this.opened = null;
     }
+  }
+
+  /** How the pages are looked at. */
+  get look(): Look {
+    const { viewport, state, visitor, more } = this.call;
+    return { viewport, state, visitor, more };
+  }
+
+  /** Looks at the same pages in another way; the next reading is of that. Throws ProblemError for what local-needle.yaml lacks. */
+  lookAt(look: Look): void {
+    const { project, source, content } = this.read().opened;
+    const call: LookCall = { ...this.call, ...look, project: this.directory, tolerant: this.tolerant };
+    const opened = checkOf(project, source, content, { ...call, texts: this.texts });
+    this.opened?.keep(false);
+    this.call = call;
+    this.opened = opened;
+    this.now = null;
   }
 
   /** Forgets what files that changed on disk hold, by their absolute paths; whether any of them belongs to a site's pages. */

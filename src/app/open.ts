@@ -1,3 +1,4 @@
+import type { Viewport } from '../core/css/cascade/media.js';
 import type { View } from '../core/page/view.js';
 import { ProblemError } from '../core/place.js';
 import type { SiteContent } from '../capture/site-content.js';
@@ -20,6 +21,8 @@ export interface LookCall extends SiteCall {
   viewport?: string;
   state?: string;
   visitor?: string;
+  /** What every viewport is besides what local-needle.yaml says of it: dark, printed. */
+  more?: Pick<Viewport, 'colorScheme' | 'media'>;
 }
 
 /** Viewport, state and visitor of a check. Throws ProblemError for a name that local-needle.yaml lacks. */
@@ -65,7 +68,7 @@ export function viewOptions(args: LookCall, project: Project, source: SiteSource
     state: args.state ?? null,
     visitor: args.visitor ?? null,
     viewport: args.viewport ?? settings.viewports[0]?.name ?? 'desktop',
-    viewports: settings.viewports,
+    viewports: args.more ? settings.viewports.map((each) => ({ ...each, ...args.more })) : settings.viewports,
     allow: settings.allow,
     paths: settings.paths,
     place: settings.place,

@@ -1,6 +1,7 @@
 import { relative } from 'node:path';
 import { networkReason } from '../capture/fetch.js';
 import { decodePage } from '../capture/decode.js';
+import { isPlain, mediumOf } from '../core/css/cascade/media.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { ProblemError } from '../core/place.js';
 import { startPreview } from '../preview/preview.js';
@@ -17,6 +18,7 @@ import { count, plainStyle, printable, styleFor } from '../report/text.js';
 import { siteFolder } from '../app/sites.js';
 import type { OpenedCheck } from '../app/check-input.js';
 import { LiveProject } from '../app/live-project.js';
+import { chooseLook, looksOf } from '../app/looks.js';
 import { RuleEditor } from '../app/rule-editor.js';
 import { defineCommand, type ArgumentsOf, siteByName, status, type Output, lookOptions } from './command.js';
 
@@ -40,11 +42,14 @@ function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'time
 function readingOf(live: LiveProject): Reading {
   const { opened, input } = live.read();
   const { source, content, learnt } = opened;
+  const viewport = input.viewports.find(({ name }) => name === input.viewport);
   return {
     ...{ input, learnt, shippedName },
     view: input.view(input.visitor) ?? content,
     pathOptions: source.pathOptions,
     bundleAddress: source.bundleAddress,
+    change: input.state === null ? null : (input.states[input.state] ?? null),
+    medium: viewport && !isPlain(viewport) ? mediumOf(viewport) : null,
     async *check(off) {
       const report = yield* live.check(off);
       live.save();
@@ -54,7 +59,11 @@ function readingOf(live: LiveProject): Reading {
 }
 
 /** The running site behind the preview; null if the site is a folder or a recording. */
-function upstreamOf({ project, source }: OpenedCheck, args: Omit<PreviewArguments, 'name'>): Upstream | null {
+function upstreamOf(
+  { project, source }: OpenedCheck,
+  args: Omit<PreviewArguments, 'name'>,
+  visitorNow: () => string | null,
+): Upstream | null {
   if (source.from.kind !== 'address') {
     if (!args.live) return null;
     throw new ProblemError([
@@ -64,8 +73,9 @@ function upstreamOf({ project, source }: OpenedCheck, args: Omit<PreviewArgument
       },
     ]);
   }
-  const visitor = args.live ? (args.visitor ?? null) : null;
-  const headers = requestHeaders(project.settings, source, visitor, process.env);
+  const headers = () => requestHeaders(project.settings, source, args.live ? visitorNow() : null, process.env);
+  // A variable that is not set is told before the preview starts.
+  headers();
   return {
     origin: new URL(source.from.where).origin,
     live: args.live,
@@ -117,7 +127,7 @@ export const command = defineCommand<PreviewArguments>({
     const style = styleFor(process.stderr, process.env);
     const live = new LiveProject(findProject(args.project, process.cwd()), wanted, false);
     const all = live.read().opened;
-    const upstream = upstreamOf(all, wanted);
+    const upstream = upstreamOf(all, wanted, () => live.look.visitor ?? null);
     let told: CheckReport | null = null;
     const session = new PreviewSession(
       readingOf(live),
@@ -148,6 +158,15 @@ export const command = defineCommand<PreviewArguments>({
         words: problemWords,
       },
       editor: new RuleEditor(live),
+      looks: {
+        state: () => looksOf(live),
+        choose: (look) => {
+          const before = live.look.visitor;
+          chooseLook(live, look);
+          session.refresh(before !== live.look.visitor);
+          session.reloadAll();
+        },
+      },
     });
     const watcher = watchFiles(all, { session, live }, output);
     const { rules } = all.input;

@@ -8,6 +8,8 @@ import { sheetMark } from '../core/page/build-comments.js';
 import { isMetaPolicy } from '../core/deployment/policy.js';
 import { attribute, elementsIn } from '../core/page/document.js';
 import { relaxed, type Allowed } from './relax-policy.js';
+import type { Medium } from '../core/css/cascade/media.js';
+import type { PageState } from '../core/page/state.js';
 import { ownFolder } from './protocol.js';
 
 /** How a page is injected for the preview. */
@@ -16,13 +18,19 @@ export interface Injection {
   hasScript: boolean;
   version: number;
   allowed: Allowed;
+  /** Without what ships: the page as it is without rules. */
+  isBare?: boolean;
+  /** What the page is looked at as: a state, a medium. */
+  change?: PageState | null;
+  medium?: Medium | null;
 }
 
 /**
  * A page as the preview shows it: without an earlier build, with what ships now where a build would put it, and with the
  * script that brings the panel. Elements that rules reach stay as they are.
  */
-export function injected(html: string, { place, hasScript, version, allowed }: Injection): string {
+export function injected(html: string, injection: Injection): string {
+  const { place, hasScript, version, allowed, isBare = false, change = null, medium = null } = injection;
   const text = new MagicString(html);
   const root = parseHtml(html, { sourceCodeLocationInfo: true });
   const nonce = `nonce="${allowed.nonce}"`;
@@ -36,9 +44,11 @@ export function injected(html: string, { place, hasScript, version, allowed }: I
   // As XHTML has it too.
   const link = `<link rel="stylesheet" ${sheetMark}="" href="${ownFolder}local-needle.css?${version}" />`;
   const script = hasScript ? `<script src="${ownFolder}local-needle.js?${version}" ${nonce}></script>` : '';
-  const origins = `data-panel="${escapeHtml(allowed.panel)}" data-site="${escapeHtml(allowed.site ?? '')}"`;
-  const panel = `<script src="${ownFolder}page.js" ${nonce} ${origins} defer=""></script>`;
-  text.appendLeft(insertionPoint(html, place), link + script);
+  const data = (name: string, value: string | null) => (value === null ? '' : ` data-${name}="${escapeHtml(value)}"`);
+  const looked = data('change', change && JSON.stringify(change)) + data('medium', medium && JSON.stringify(medium));
+  const origins = `${data('panel', allowed.panel)}${data('site', allowed.site ?? '')}${looked}`;
+  const panel = `<script src="${ownFolder}page.js" ${nonce}${origins} defer=""></script>`;
+  if (!isBare) text.appendLeft(insertionPoint(html, place), link + script);
   text.appendLeft(insertionPoint(html, 'head-end'), panel);
   return text.toString();
 }

@@ -31,6 +31,8 @@ export interface PagesOptions {
   /** The origin of panel and overview for pages of a host of this machine: on another, browsers keep storage from frames. */
   panel: (host?: string) => string;
   log: (text: string) => void;
+  /** Without the rules. */
+  isBare?: boolean;
 }
 
 /** Maximum number of addresses whose response is remembered. */
@@ -38,7 +40,7 @@ const mostSeen = 500;
 
 /** The site with the rules applied: captured pages, or the running site passed through. */
 export async function servePages(options: PagesOptions): Promise<{ app: FastifyInstance; seen: Map<string, Seen> }> {
-  const { session, upstream } = options;
+  const { session, upstream, isBare = false } = options;
   const seen = new Map<string, Seen>();
   const app = fastify({ forceCloseConnections: true, bodyLimit: 64 * 1024 * 1024, exposeHeadRoutes: false });
   checkOrigin(app, null, () => ['127.0.0.1', 'localhost'].map((name) => options.panel(name)));
@@ -61,7 +63,8 @@ export async function servePages(options: PagesOptions): Promise<{ app: FastifyI
     const page = captured ?? makeSeenPage(session, `${upstream?.origin ?? ''}${address}`, html);
     seen.set(address, { page: captured ? null : page, notices: noticesOf(session, page, html, policy) });
     const { bundle, version, reading } = session;
-    const form = { place: reading.input.place, hasScript: bundle.js !== null, version };
+    const { change, medium, input } = reading;
+    const form = { place: input.place, hasScript: bundle.js !== null, version, isBare, change, medium };
     return injected(html, { ...form, allowed: dressing(request) });
   };
   const pass = upstream && (await passThrough(app, upstream, { ...options, show, allowed: dressing }));

@@ -4,7 +4,8 @@ import { serveUi, type UiOptions } from './ui-server.js';
 import { servePages, type PagesOptions } from './pages.js';
 import type { PreviewSession } from './session.js';
 
-export interface PreviewOptions extends Omit<PagesOptions, 'panel'>, Omit<UiOptions, 'seen' | 'pagesPort'> {
+export interface PreviewOptions
+  extends Omit<PagesOptions, 'panel'>, Omit<UiOptions, 'seen' | 'pagesPort' | 'barePort'> {
   session: PreviewSession;
   /** Of the pages; the overview has the next one. 0: any two that are free. */
   port: number;
@@ -23,18 +24,23 @@ const portOf = ({ server }: FastifyInstance) => (server.address() as { port: num
 /** Serves the pages and, on an origin of its own, the overview. Throws ProblemError if a port is taken. */
 export async function startPreview(options: PreviewOptions): Promise<Preview> {
   const { session, port } = options;
-  const ports = { pages: 0, overview: 0 };
-  const { app, seen } = await servePages({ ...options, panel: (name = host) => `http://${name}:${ports.overview}` });
-  const desk = serveUi({ ...options, seen, pagesPort: () => ports.pages });
+  const ports = { pages: 0, overview: 0, bare: 0 };
+  const panel = (name = host) => `http://${name}:${ports.overview}`;
+  const { app, seen } = await servePages({ ...options, panel });
+  // The pages without the rules, at an address of their own: what is theirs in a browser is the same.
+  const { app: bare } = await servePages({ ...options, panel, isBare: true });
+  const desk = serveUi({ ...options, seen, pagesPort: () => ports.pages, barePort: () => ports.bare });
   const close = async () => {
     session.close();
-    await Promise.all([app.close(), desk.close()]);
+    await Promise.all([app.close(), desk.close(), bare.close()]);
   };
   try {
     await listen(app, port);
     ports.pages = portOf(app);
     await listen(desk, port === 0 ? 0 : port + 1);
     ports.overview = portOf(desk);
+    await listen(bare, 0);
+    ports.bare = portOf(bare);
   } catch (error) {
     await close();
     throw error;

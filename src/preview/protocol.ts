@@ -1,6 +1,9 @@
 import type { Level } from '../core/finding.js';
 import type { Verdict } from '../core/check/verdict.js';
+import type { Medium } from '../core/css/cascade/media.js';
 import type { PickedProposal } from '../core/find/pick.js';
+
+export type { LookRequest, LooksState, Seat } from '../app/looks.js';
 
 /** Where the preview's own files lie among those of the site. */
 export const ownFolder = '/.local-needle/';
@@ -164,6 +167,14 @@ export interface PickAnswer {
   counted: number;
   pages: number;
 }
+
+/** What the looks say to a page in one of their frames, and the page to them. */
+export type ToFrame =
+  | { needle: 'as'; medium: Medium }
+  | { needle: 'scroll'; top: number }
+  | { needle: 'styles'; version: number }
+  | { needle: 'reload' };
+export type FromFrame = { needle: 'framed'; address: string } | { needle: 'scrolled'; top: number };
 
 /** Where the panel stands. */
 export const corners = ['bottom-right', 'bottom-left', 'top-left', 'top-right'] as const;

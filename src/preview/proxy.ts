@@ -13,8 +13,8 @@ export interface Upstream {
   origin: string;
   /** Every page comes from it, and every form goes to it; else only what was not captured comes from it. */
   live: boolean;
-  /** Headers of the visitor. */
-  headers: Record<string, string>;
+  /** Headers of the visitor as whom the pages are looked at now. Throws ProblemError if a variable is not set. */
+  headers: () => Record<string, string>;
   timeoutMs: number;
   decode: (bytes: Uint8Array, charset: string | undefined) => string;
   reason: (error: unknown) => string;
@@ -35,6 +35,7 @@ const leftOut = [
   'strict-transport-security',
   'content-security-policy-report-only',
   'content-length',
+  'x-frame-options',
   'report-to',
   'reporting-endpoints',
   'nel',
@@ -46,7 +47,7 @@ const first = (value: string | string[] | undefined) => (Array.isArray(value) ? 
 /** Has requests answered by the running site: pages injected for the preview, all else as it comes. */
 export async function passThrough(
   app: FastifyInstance,
-  { origin, headers: own, timeoutMs, decode, reason }: Upstream,
+  { origin, headers, timeoutMs, decode, reason }: Upstream,
   { show, allowed, panel, log }: PassOptions,
 ): Promise<(request: FastifyRequest, reply: FastifyReply) => FastifyReply> {
   await app.register(replyFrom, {
@@ -75,6 +76,7 @@ export async function passThrough(
       retryDelay: () => null,
       rewriteRequestHeaders: (asked, given) => {
         const here = `http://${asked.headers.host}`;
+        const own = headers();
         const sent: typeof given = { ...given, ...own, 'accept-encoding': 'identity' };
         const cookies = [asked.headers.cookie, own['cookie']].filter((each) => each);
         if (cookies.length > 0) sent['cookie'] = cookies.join('; ');
@@ -91,6 +93,9 @@ export async function passThrough(
           policies.set(request, policy);
           kept['content-security-policy'] = relaxed(policy, allowed(request));
         }
+        // Frames of the preview itself are let in; a page that forbade all frames forbids those of others.
+        else if (given['x-frame-options'] !== undefined)
+          kept['content-security-policy'] = `frame-ancestors ${allowed(request).panel}`;
         const location = first(given['location']);
         if (location?.startsWith(`${origin}/`)) kept['location'] = location.slice(origin.length);
         const cookies = given['set-cookie'];

@@ -42,6 +42,7 @@ function relaxedOne(policy: string, allowed: Allowed): string {
   for (const [name, sources] of directives)
     if (allowed.site && sources.some((each) => each.toLowerCase() === "'self'"))
       directives.set(name, [...sources, allowed.site]);
+  if (directives.has('frame-ancestors')) directives.set('frame-ancestors', [allowed.panel]);
   const given = new Map(directives);
   for (const { chain, own, add } of chains) {
     const from = chain.find((name) => given.has(name));

@@ -18,6 +18,7 @@ import {
   type AddRequest,
   type Doing,
   type DraftRequest as DraftWords,
+  type LookRequest,
   type RuleChange,
 } from './protocol.js';
 
@@ -75,6 +76,16 @@ export class FixesRequest {
 /** Asks for a fix to be written. */
 export class ApplyRequest {
   @IsInt() @Min(0) number!: number;
+}
+
+/** Asks for the pages to be looked at in another way. */
+export class LookChoice implements LookRequest {
+  @IsString() @MaxLength(200) viewport!: string;
+  @ValidateIf((asked: LookChoice) => asked.state !== null) @IsString() @MaxLength(200) state!: string | null;
+  @ValidateIf((asked: LookChoice) => asked.visitor !== null) @IsString() @MaxLength(200) visitor!: string | null;
+  @ValidateIf((asked: LookChoice) => asked.colorScheme !== null) @IsIn(['light', 'dark']) colorScheme!:
+    'light' | 'dark' | null;
+  @IsBoolean() print!: boolean;
 }
 
 /** Asks how often a selector matches. */

@@ -13,6 +13,8 @@ import { ProblemError } from '../core/place.js';
 import { rulePages } from '../core/target/delivery.js';
 import { hasEnded } from '../core/rule/status.js';
 import type { Rule } from '../core/rule/rule.js';
+import type { Medium } from '../core/css/cascade/media.js';
+import type { PageState } from '../core/page/state.js';
 import type { DraftSwap, News, PreviewStatus } from './protocol.js';
 
 /** The project and its pages as they were read at one moment. */
@@ -22,6 +24,10 @@ export interface Reading {
   view: View;
   pathOptions: PathOptions;
   shippedName: BundleForm['shippedName'];
+  /** What the state that is looked at does to pages; null: nothing. */
+  change: PageState | null;
+  /** The medium that pages are looked at in; null: that of the browser. */
+  medium: Medium | null;
   /** Where the live site serves the build; null if nobody said. */
   bundleAddress: string | null;
   /** Answers read from pages so far, for builds. */
@@ -134,6 +140,11 @@ export class PreviewSession {
       else this.off.add(each);
     this.show(false);
     return true;
+  }
+
+  /** Has all pages loaded again. */
+  reloadAll(): void {
+    this.tell({ kind: 'reload', paths: null, version: this.version });
   }
 
   statusOf(rule: Rule): PreviewStatus {

@@ -22,7 +22,7 @@ export const overviewShell = (pages: string): string =>
     'overview.js',
     `<header>
 <h1><span id="site">Preview</span> <small id="how"></small></h1>
-<p><span id="totals" role="status">Checking…</span> <a id="wrong" href="#findings-title"></a> · <a id="front" href="${escapeHtml(pages)}/">Open the site</a></p>
+<p><span id="totals" role="status">Checking…</span> <a id="wrong" href="#findings-title"></a> · <a id="front" href="${escapeHtml(pages)}/">Open the site</a> · <a href="looks">Viewports, states, before and after</a></p>
 <noscript><p>The overview is filled by its script; allow scripts for this address.</p></noscript>
 </header>
 <pre id="problem" role="alert" hidden></pre>
@@ -52,6 +52,29 @@ export const overviewShell = (pages: string): string =>
     ` data-pages="${escapeHtml(pages)}"`,
   );
 
+/** The looks, to be filled by their script. `pages`, `bare`: the origins of the pages with and without the rules. */
+export const looksShell = (pages: string, bare: string): string =>
+  shell(
+    'Looks',
+    'looks.js',
+    `<header><form id="tools" class="tools" aria-label="How the page is looked at">
+<a href="/">All pages</a>
+<label>Page <input id="page" list="paths" autocomplete="off"></label><datalist id="paths"></datalist>
+<label>Viewport <select id="viewport"></select></label>
+<label>Beside it <select id="beside"></select></label>
+<label>State <select id="state"></select></label>
+<label>Visitor <select id="visitor"></select></label>
+<label>Colours <select id="scheme"><option value="">as the viewport says</option><option>light</option><option>dark</option></select></label>
+<label><input type="checkbox" id="print"> printed</label>
+<fieldset><legend>Rules</legend><label><input type="radio" name="rules" value="on" checked> on</label> <label><input type="radio" name="rules" value="off"> off</label> <label><input type="radio" name="rules" value="both"> both</label></fieldset>
+<label id="edge-label" hidden>Edge between off and on <input type="range" id="edge" min="0" max="100" value="50"></label>
+</form></header>
+<pre id="problem" role="alert" hidden></pre>
+<main class="looks"><div id="frames"></div>
+<section aria-labelledby="verdicts-title"><h1 id="verdicts-title"></h1><ul id="rules" class="bare"></ul></section></main>`,
+    ` class="all" data-pages="${escapeHtml(pages)}" data-bare="${escapeHtml(bare)}"`,
+  );
+
 /** The panel, to be filled by its script. `frames`: origins of pages that it may be on. */
 export const panelShell = (frames: string[]): string =>
   shell(
@@ -71,7 +94,7 @@ export const panelShell = (frames: string[]): string =>
 <section aria-labelledby="rules-title"><h2 id="rules-title">Rules on this page</h2>
 <p class="tools" id="before-after" hidden><button type="button" id="before" aria-pressed="false">Before</button> <button type="button" id="after" aria-pressed="true">After</button> <small>all rules off, on</small></p>
 <ul id="rules" class="bare"></ul></section>
-<footer class="tools"><a id="overview" href="/" target="_blank" rel="noopener">All pages</a></footer>
+<footer class="tools"><a id="overview" href="/" target="_blank" rel="noopener">All pages</a> <a id="looks" href="/looks" target="_blank" rel="noopener">Viewports, states, before and after</a></footer>
 </main>`,
     ` class="panel" data-frames="${escapeHtml(frames.join(' '))}"`,
   );
@@ -109,5 +132,7 @@ dialog { color: inherit; background: var(--paper); border: 1px solid var(--soft)
 .rule-form label.line { grid-template-columns: 52px minmax(0, 1fr); align-items: baseline; } .rule-form > button { justify-self: start; }
 .status:has(#said:empty):has(#undo[hidden]) { display: none; } .rule-form > button[type=submit] { position: sticky; bottom: -10px; } .status { font-size: 13px; color: var(--soft); } .status #said:empty { display: none; } .rule-line { display: flex; gap: 8px; align-items: baseline; } .rule-line label { flex: 1; } .rule-line button, .fix-list button { font-size: 12px; padding: 0 8px; }
 .notice-line:has(> [hidden]) { display: none; } .rule-form label.row { display: flex; gap: 6px; align-items: baseline; } .rule-form .own { display: grid; grid-template-columns: auto minmax(0, 1fr); gap: 4px 6px; align-items: baseline; } .own small { grid-column: 2; padding: 0; } .rule-form .row input, .rule-form .own [type=radio] { width: auto; } .rule-form textarea[name=text] { font: 12px ui-monospace, 'DejaVu Sans Mono', monospace; } .proposals > div { display: flex; flex-wrap: wrap; gap: 0 6px; align-items: baseline; } .proposals label { flex: 1; } .proposals > div > small { flex-basis: 100%; }
+.all { max-width: none; } .looks { display: grid; grid-template-columns: minmax(0, 1fr) 320px; gap: 24px; align-items: start; } .looks h1 { font: bold 15px ui-monospace, 'DejaVu Sans Mono', monospace; overflow-wrap: anywhere; } #frames { display: flex; gap: 24px; align-items: flex-start; } figure { margin: 0; } figcaption { font-size: 13px; color: var(--soft); } .stage { position: relative; color-scheme: light; overflow: hidden; border: 1px solid var(--soft); background: #fff; box-sizing: content-box; } .stage iframe { position: absolute; inset: 0 auto auto 0; border: 0; transform-origin: 0 0; background: #fff; } .stage::after { content: ''; position: absolute; inset: 0 auto 0 var(--edge); width: 2px; background: #d1242f; pointer-events: none; } @media (max-width: 900px) { .looks { grid-template-columns: minmax(0, 1fr); } }
+.all select, .all input:not([type]) { font: inherit; color: inherit; background: var(--paper); border: 1px solid var(--soft); border-radius: 4px; padding: 2px 6px; } #page { width: 220px; } .all #rules p { font-size: 13px; }
 .bad { color: var(--bad); } .odd { color: var(--odd); }
 `;

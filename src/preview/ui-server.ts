@@ -20,10 +20,12 @@ import {
   type CountAnswer,
   type DraftAnswer,
   type FixAnswer,
+  type LookRequest,
+  type LooksState,
   type News,
   type PickAnswer,
 } from './protocol.js';
-import { overviewShell, panelShell } from './shells.js';
+import { looksShell, overviewShell, panelShell } from './shells.js';
 import type { PreviewSession } from './session.js';
 import {
   ApplyRequest,
@@ -31,6 +33,7 @@ import {
   CountRequest,
   DraftRequest,
   FixesRequest,
+  LookChoice,
   PickRequest,
   SwitchRequest,
   requestOf,
@@ -39,8 +42,11 @@ import {
 export interface UiOptions {
   session: PreviewSession;
   seen: Map<string, Seen>;
-  /** The port of the pages. */
+  /** The port of the pages, and of the pages without rules. */
   pagesPort: () => number;
+  barePort: () => number;
+  /** How the pages are looked at. */
+  looks: { state: () => LooksState; choose: (look: LookRequest) => void };
   wording: Wording & { cell: (cell: Cell, findings: Finding[]) => string; words: (error: ProblemError) => string };
   /** The CSS that overview and reports share. */
   style: string;
@@ -59,21 +65,24 @@ const mostCounting = 400;
  * panel is on the site's pages as a frame.
  */
 export function serveUi(options: UiOptions): FastifyInstance {
-  const { session, seen, pagesPort, wording, style, editor } = options;
+  const { session, seen, pagesPort, barePort, wording, style, editor, looks } = options;
   // A page as it is may come with a request.
   const app = fastify({ forceCloseConnections: true, bodyLimit: 20 * 1024 * 1024, exposeHeadRoutes: false });
   checkOrigin(app, () => originsOf((app.server.address() as { port: number }).port));
   const frames = () => originsOf(pagesPort());
   app.addHook('onSend', async (request, reply) => {
     const ancestors = request.url.startsWith('/panel?') ? frames().join(' ') : "'none'";
+    const isFraming = /^\/looks(\?|$)/.test(request.url);
+    const framed = isFraming ? ` frame-src ${[...frames(), ...originsOf(barePort())].join(' ')};` : '';
     reply.headers({
-      'content-security-policy': `default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors ${ancestors}`,
+      'content-security-policy': `default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self';${framed} base-uri 'none'; form-action 'none'; frame-ancestors ${ancestors}`,
       'cache-control': 'no-store',
       'x-content-type-options': 'nosniff',
       // The pages recognise a link from the overview by its origin.
       'referrer-policy': 'origin',
       // The site's own policy may ask this of every frame; the content is for the two origins of the preview alone.
-      'cross-origin-embedder-policy': 'require-corp',
+      // Pages that are looked at in frames need not ask it.
+      ...(isFraming ? {} : { 'cross-origin-embedder-policy': 'require-corp' }),
       'cross-origin-resource-policy': request.url.startsWith('/panel?') ? 'cross-origin' : 'same-origin',
     });
   });
@@ -86,6 +95,8 @@ export function serveUi(options: UiOptions): FastifyInstance {
     app.get(path, (_request, reply) => reply.type(`${type}; charset=utf-8`).send(content()));
   text('/', 'text/html', () => overviewShell(frames()[0] ?? ''));
   text('/panel', 'text/html', () => panelShell(frames()));
+  text('/looks', 'text/html', () => looksShell(frames()[0] ?? '', originsOf(barePort())[0] ?? ''));
+  text('/looks.js', 'text/javascript', () => clientFile('looks.js'));
   text('/overview.js', 'text/javascript', () => clientFile('overview.js'));
   text('/panel.js', 'text/javascript', () => clientFile('panel.js'));
   text('/look.css', 'text/css', () => style);
@@ -111,6 +122,13 @@ export function serveUi(options: UiOptions): FastifyInstance {
     return cell
       ? reply.type('text/html; charset=utf-8').send(wording.cell(cell, findings))
       : reply.code(404).send({ error: `${rule} was not checked on ${page}` });
+  });
+  app.get('/looks.json', () => looks.state());
+  app.post('/looks', (request, reply) => {
+    const asked = requestOf(LookChoice, request.body);
+    if (typeof asked === 'string') return reply.code(400).send({ error: asked });
+    looks.choose(asked);
+    return reply.send({});
   });
   app.post('/switch', (request, reply) => {
     const asked = requestOf(SwitchRequest, request.body);

@@ -10,12 +10,21 @@ import {
   type ToPage,
   type ToPanel,
 } from '../protocol.js';
+import type { Medium } from '../../core/css/cascade/media.js';
+import type { PageState } from '../../core/page/state.js';
+import { framed } from './framed.js';
+import { lookAs } from './looked.js';
 
 const script = document.currentScript as HTMLScriptElement | null;
 const panelOrigin = script?.dataset['panel'] ?? '';
 /** The origin of the live site; empty if there is none. */
 const siteOrigin = script?.dataset['site'] ?? '';
+/** How the preview looks at its pages now. */
+const given = <T>(name: string) => JSON.parse(script?.dataset[name] ?? 'null') as T | null;
+const [change, medium] = [given<PageState>('change'), given<Medium>('medium')];
 script?.remove();
+/** Called again where styles were added. */
+let lookAgain: () => void = () => undefined;
 
 const looks = `
 :host { all: initial !important; display: block !important; }
@@ -153,7 +162,10 @@ function restyle(version: number): void {
   if (!last || last.getAttribute('href')?.endsWith(`?${version}`)) return;
   const link = last.cloneNode() as HTMLLinkElement;
   link.href = `${ownFolder}local-needle.css?${version}`;
-  link.onload = () => old.forEach((each) => each.remove());
+  link.onload = () => {
+    old.forEach((each) => each.remove());
+    lookAgain();
+  };
   last.after(link);
 }
 
@@ -336,4 +348,10 @@ function pageWith(element: Element): string {
 }
 
 // Frames within the site's pages get no panel.
-if (window.top === window) start();
+if (window.top === window) {
+  if (change || medium) lookAgain = lookAs(change, medium);
+  start();
+} else if (window.parent === window.top) {
+  const asTold = (told: Medium) => (lookAgain = lookAs(change, told));
+  framed(panelOrigin, { here, restyle, lookAs: asTold });
+}

@@ -64,6 +64,7 @@ function show({ shownPath, handles, rules, notices, problem, draft, undo }: Pane
   byId('undo').hidden = undo === null;
   tell('drafted', draft && !form ? `${draft.name} is shown as another window has it, and is not written.` : null);
   byId('path').textContent = shownPath;
+  byId<HTMLAnchorElement>('looks').href = `/looks?${new URLSearchParams({ address }).toString()}`;
   const broken = problem !== null || rules.some(({ verdict }) => verdict === 'overridden' || verdict === 'no-match');
   byId('badge').textContent = `${rules.length}${broken || notices.length > 0 ? ' !' : ''}`;
   byId('open').setAttribute('aria-label', `Local Needle: ${rules.length} rules on this page`);

@@ -53,6 +53,25 @@ const words = ({ touch, colorScheme, contrast, motion, media }: Viewport): Recor
   ...(media === 'print' ? paper : {}),
 });
 
+/** Media features that a page can be told apart from its window and machine. */
+const told = /^(any-)?(hover|pointer)$|^prefers-(color-scheme|contrast|reduced-motion)$/;
+
+/** What a page must be told to look as at a viewport, besides its size: the medium, and media features by their values. */
+export interface Medium {
+  type: 'screen' | 'print';
+  features: Record<string, string>;
+}
+
+/** The medium of a viewport, and what media features say there, but for those of its size and of the machine. */
+export function mediumOf(viewport: Viewport): Medium {
+  const features = Object.fromEntries(Object.entries(words(viewport)).filter(([name]) => told.test(name)));
+  return { type: viewport.media ?? 'screen', features };
+}
+
+/** Whether a viewport is a desktop screen but for its size. */
+export const isPlain = (viewport: Viewport): boolean =>
+  JSON.stringify(mediumOf(viewport)) === JSON.stringify(mediumOf({ name: '', width: 0, height: 0 }));
+
 /** What Chromium takes a printer for, whatever the screen is like, in dots to a CSS pixel. */
 const printed = 300 / 96;
 
