@@ -1,3 +1,4 @@
+import { join } from 'node:path';
 import type { CheckReport } from '../core/check/verdict.js';
 import type { Fix } from '../core/fix/fixes.js';
 import { applyEdits } from '../core/fix/proposal.js';
@@ -19,7 +20,10 @@ export interface DraftedRule {
   block: string;
 }
 
-/** What was last written, so that it can be taken back. */
+/** Maximum number of changes that can be taken back, one after the other. */
+const mostWritten = 50;
+
+/** What was written, so that it can be taken back. */
 interface Written {
   said: string;
   files: { file: string; before: FileForm; after: string }[];
@@ -31,7 +35,8 @@ interface Written {
  */
 export class RuleEditor {
   private drafted: DraftedRule | null = null;
-  private last: Written | null = null;
+  /** The last one last. */
+  private readonly written: Written[] = [];
   /** The rule whose text is being edited, and its file as it was when that began. */
   private edited: { name: string; file: string; form: FileForm } | null = null;
   private fixes: Fix[] = [];
@@ -47,7 +52,7 @@ export class RuleEditor {
 
   /** What can be taken back, in words; null if nothing can. */
   get undoable(): string | null {
-    return this.last?.said ?? null;
+    return this.written.at(-1)?.said ?? null;
   }
 
   /** Takes a draft into the project, or takes it out again. Throws ProblemError where it is no rule; the last draft then stays. */
@@ -127,6 +132,13 @@ export class RuleEditor {
     return known.at.file;
   }
 
+  /** Where a rule begins: its file on this machine, line and column. Throws ProblemError if there is no such rule. */
+  placeOf(name: string): { file: string; line: number; column: number } {
+    const file = this.fileOf(name);
+    const { line = 1, column = 1 } = this.live.read().project.rules.find((rule) => rule.name === name)?.at ?? {};
+    return { file: join(this.live.directory, file), line, column };
+  }
+
   /** Writes the draft. Throws ProblemError; nothing is written then. */
   write(draft: Draft): DraftedRule {
     // What cannot be read is not written.
@@ -180,12 +192,13 @@ export class RuleEditor {
     );
     this.drop();
     this.live.forget(false);
-    this.last = { said, files };
+    this.written.push({ said, files });
+    if (this.written.length > mostWritten) this.written.shift();
   }
 
   /** Takes back what was last written. Throws ProblemError if a file was changed since. */
   undo(): string {
-    const { last } = this;
+    const last = this.written.at(-1);
     if (!last) throw new ProblemError([{ message: 'There is nothing to take back' }]);
     const files = last.files.map(({ file, before, after }) => {
       const form = readForEdit(this.live.directory, file);
@@ -198,7 +211,7 @@ export class RuleEditor {
     });
     writeEditedFiles(this.live.directory, files);
     this.live.forget(false);
-    this.last = null;
+    this.written.pop();
     return last.said;
   }
 }

@@ -48,6 +48,7 @@ function readingOf(live: LiveProject): Reading {
     view: input.view(input.visitor) ?? content,
     pathOptions: source.pathOptions,
     bundleAddress: source.bundleAddress,
+    visitors: Object.keys(opened.project.settings.visitors),
     change: input.state === null ? null : (input.states[input.state] ?? null),
     medium: viewport && !isPlain(viewport) ? mediumOf(viewport) : null,
     async *check(off) {
@@ -97,6 +98,21 @@ function watchFiles(
     const more = paths.length > 1 ? ` and ${paths.length - 1} more` : '';
     log(`${printable(relative(project.directory, first))}${more} changed.`);
     session.refresh(live.changedOnDisk(paths));
+  });
+}
+
+/** How long an editor may take to say that it cannot open a file, in milliseconds. */
+const editorMs = 1000;
+
+/** Opens a file in the editor that runs, or that LAUNCH_EDITOR or EDITOR names. Rejects with ProblemError where there is none. */
+async function openFile({ file, line, column }: { file: string; line: number; column: number }): Promise<void> {
+  const { default: launch } = await import('launch-editor');
+  await new Promise<void>((done, fail) => {
+    const hint = 'Start your editor first, or name it: LAUNCH_EDITOR=code local-needle preview.';
+    launch(`${file}:${line}:${column}`, (_file, reason) =>
+      fail(new ProblemError([{ message: `The editor was not opened${reason ? `: ${reason}` : ''}`, hint }], 'access')),
+    );
+    setTimeout(done, editorMs);
   });
 }
 
@@ -158,6 +174,7 @@ export const command = defineCommand<PreviewArguments>({
         words: problemWords,
       },
       editor: new RuleEditor(live),
+      openFile,
       looks: {
         state: () => looksOf(live),
         choose: (look) => {

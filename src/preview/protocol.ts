@@ -73,6 +73,10 @@ export interface PanelState {
     says: string;
     hints: { level: Level; text: string }[];
   }[];
+  /** How pages can be looked at, and how they are. */
+  states: string[];
+  visitors: string[];
+  now: { state: string | null; visitor: string | null };
   /** What would keep the rules from working on the live page. */
   notices: string[];
   /** A rule that is shown and not written yet, with what it does; null if there is none. */
@@ -115,6 +119,8 @@ export interface AddRequest {
   note: string;
   important: boolean;
   addedByScript: boolean;
+  state: string | null;
+  visitor: string | null;
 }
 
 /** A rule to be shown or written: a new one, or the text of one that is there. Neither: no draft any more. */

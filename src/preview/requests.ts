@@ -47,6 +47,8 @@ export class RuleRequest implements AddRequest {
   @IsString() @MaxLength(1000) note!: string;
   @IsBoolean() important!: boolean;
   @IsBoolean() addedByScript!: boolean;
+  @ValidateIf((asked: RuleRequest) => asked.state !== null) @Matches(/^[\w-]{1,80}$/) state!: string | null;
+  @ValidateIf((asked: RuleRequest) => asked.visitor !== null) @Matches(/^[\w-]{1,80}$/) visitor!: string | null;
 }
 
 /** Another text of a rule. */
@@ -71,6 +73,11 @@ export class ChangeRequest {
 export class FixesRequest {
   @Matches(ruleName) rule!: string;
   @IsString() @MaxLength(4096) page!: string;
+}
+
+/** Asks for a rule's file to be opened in an editor. */
+export class OpenRequest {
+  @Matches(ruleName) rule!: string;
 }
 
 /** Asks for a fix to be written. */

@@ -24,6 +24,8 @@ export interface Reading {
   view: View;
   pathOptions: PathOptions;
   shippedName: BundleForm['shippedName'];
+  /** Visitors of local-needle.yaml. */
+  visitors: string[];
   /** What the state that is looked at does to pages; null: nothing. */
   change: PageState | null;
   /** The medium that pages are looked at in; null: that of the browser. */

@@ -26,6 +26,12 @@ export const overviewShell = (pages: string): string =>
 <noscript><p>The overview is filled by its script; allow scripts for this address.</p></noscript>
 </header>
 <pre id="problem" role="alert" hidden></pre>
+<form id="tools" class="tools" role="search">
+<label>Search <input type="search" id="search" placeholder="page, title, rule, finding"></label>
+<span id="verdicts"></span>
+<label><input type="checkbox" id="without"> pages without rules</label>
+<span id="shown" role="status"></span>
+</form>
 <section aria-labelledby="map-title"><h2 id="map-title">Map <small>rules against pages; a click says why</small></h2>
 <div class="map"><canvas id="map" tabindex="0" role="img" hidden></canvas></div>
 <p id="map-said" role="status"></p></section>
@@ -37,17 +43,11 @@ export const overviewShell = (pages: string): string =>
 </section>
 <section aria-labelledby="pages-title">
 <h2 id="pages-title">Pages</h2>
-<form id="tools" class="tools" role="search">
-<label>Search <input type="search" id="search" placeholder="page, title, rule"></label>
-<span id="verdicts"></span>
-<label><input type="checkbox" id="without"> pages without rules</label>
-<span id="shown" role="status"></span>
-</form>
 <table><thead><tr><th scope="col">Page</th><th scope="col">What the rules do there</th></tr></thead><tbody id="pages"></tbody></table>
 <p><button type="button" id="more" hidden>Show more pages</button></p>
 </section>
 </div>
-<section aria-labelledby="findings-title"><h2 id="findings-title">Findings</h2><div id="findings"></div></section>
+<div id="rest"><section aria-labelledby="findings-title"><h2 id="findings-title">Findings</h2><div id="findings"></div><p><button type="button" id="all-findings" hidden></button></p></section></div>
 <dialog id="cell" aria-labelledby="cell-title"><h2 id="cell-title"></h2><div id="cell-body"></div><p class="tools"><a id="cell-page">Open the page</a> <button type="button" id="cell-close">Close</button></p></dialog>`,
     ` data-pages="${escapeHtml(pages)}"`,
   );
@@ -132,7 +132,7 @@ dialog { color: inherit; background: var(--paper); border: 1px solid var(--soft)
 .rule-form label.line { grid-template-columns: 52px minmax(0, 1fr); align-items: baseline; } .rule-form > button { justify-self: start; }
 .status:has(#said:empty):has(#undo[hidden]) { display: none; } .rule-form > button[type=submit] { position: sticky; bottom: -10px; } .status { font-size: 13px; color: var(--soft); } .status #said:empty { display: none; } .rule-line { display: flex; gap: 8px; align-items: baseline; } .rule-line label { flex: 1; } .rule-line button, .fix-list button { font-size: 12px; padding: 0 8px; }
 .notice-line:has(> [hidden]) { display: none; } .rule-form label.row { display: flex; gap: 6px; align-items: baseline; } .rule-form .own { display: grid; grid-template-columns: auto minmax(0, 1fr); gap: 4px 6px; align-items: baseline; } .own small { grid-column: 2; padding: 0; } .rule-form .row input, .rule-form .own [type=radio] { width: auto; } .rule-form textarea[name=text] { font: 12px ui-monospace, 'DejaVu Sans Mono', monospace; } .proposals > div { display: flex; flex-wrap: wrap; gap: 0 6px; align-items: baseline; } .proposals label { flex: 1; } .proposals > div > small { flex-basis: 100%; }
-.all { max-width: none; } .looks { display: grid; grid-template-columns: minmax(0, 1fr) 320px; gap: 24px; align-items: start; } .looks h1 { font: bold 15px ui-monospace, 'DejaVu Sans Mono', monospace; overflow-wrap: anywhere; } #frames { display: flex; gap: 24px; align-items: flex-start; } figure { margin: 0; } figcaption { font-size: 13px; color: var(--soft); } .stage { position: relative; color-scheme: light; overflow: hidden; border: 1px solid var(--soft); background: #fff; box-sizing: content-box; } .stage iframe { position: absolute; inset: 0 auto auto 0; border: 0; transform-origin: 0 0; background: #fff; } .stage::after { content: ''; position: absolute; inset: 0 auto 0 var(--edge); width: 2px; background: #d1242f; pointer-events: none; } @media (max-width: 900px) { .looks { grid-template-columns: minmax(0, 1fr); } }
+.all { max-width: none; } .looks { display: grid; grid-template-columns: minmax(0, 1fr) 320px; gap: 24px; align-items: start; } .looks h1 { font: bold 15px ui-monospace, 'DejaVu Sans Mono', monospace; overflow-wrap: anywhere; } #frames { display: flex; gap: 24px; align-items: flex-start; } figure { margin: 0; } figcaption { font-size: 13px; color: var(--soft); } .stage { position: relative; color-scheme: light; overflow: hidden; border: 1px solid var(--soft); background: #fff; box-sizing: content-box; } .stage iframe { position: absolute; inset: 0 auto auto 0; border: 0; transform-origin: 0 0; background: #fff; } .stage::after { content: ''; position: absolute; inset: 0 auto 0 var(--edge); width: 2px; background: #d1242f; pointer-events: none; } @media (max-width: 800px) { #tools:not([hidden]) { position: static; } } @media (max-width: 900px) { .looks { grid-template-columns: minmax(0, 1fr); } }
 .all select, .all input:not([type]) { font: inherit; color: inherit; background: var(--paper); border: 1px solid var(--soft); border-radius: 4px; padding: 2px 6px; } #page { width: 220px; } .all #rules p { font-size: 13px; }
 .bad { color: var(--bad); } .odd { color: var(--odd); }
 `;

@@ -34,6 +34,7 @@ import {
   DraftRequest,
   FixesRequest,
   LookChoice,
+  OpenRequest,
   PickRequest,
   SwitchRequest,
   requestOf,
@@ -45,6 +46,8 @@ export interface UiOptions {
   /** The port of the pages, and of the pages without rules. */
   pagesPort: () => number;
   barePort: () => number;
+  /** Opens a file at a place in the user's editor; rejects with the reason where that fails. */
+  openFile: (place: { file: string; line: number; column: number }) => Promise<void>;
   /** How the pages are looked at. */
   looks: { state: () => LooksState; choose: (look: LookRequest) => void };
   wording: Wording & { cell: (cell: Cell, findings: Finding[]) => string; words: (error: ProblemError) => string };
@@ -53,7 +56,7 @@ export interface UiOptions {
   /** Shows drafts and writes rules. */
   editor: Pick<
     RuleEditor,
-    'draft' | 'undoable' | 'setDraft' | 'write' | 'blockOf' | 'change' | 'fixesOf' | 'apply' | 'undo'
+    'draft' | 'undoable' | 'placeOf' | 'setDraft' | 'write' | 'blockOf' | 'change' | 'fixesOf' | 'apply' | 'undo'
   >;
 }
 
@@ -192,6 +195,12 @@ export function serveUi(options: UiOptions): FastifyInstance {
     session.refresh(false);
     return {};
   });
+  app.post('/open', async (request, reply): Promise<unknown> => {
+    const asked = requestOf(OpenRequest, request.body);
+    if (typeof asked === 'string') return reply.code(400).send({ error: asked });
+    await options.openFile(editor.placeOf(asked.rule));
+    return {};
+  });
   app.post('/undo', (): unknown => {
     const said = editor.undo();
     session.refresh(false);
@@ -234,20 +243,12 @@ const draftOf = ({ rule, edit }: DraftRequest): Draft | null =>
   rule ? { kind: 'new', rule: newRule(rule) } : edit ? { kind: 'edit', ...edit } : null;
 
 /** The rule that a request describes. Throws ProblemError if selector or pages cannot be read: they go into a file. */
-function newRule({ doing, selector, content, pages, name, note, important, addedByScript }: AddRequest): NewRule {
+function newRule({ doing, selector, content, pages, note, ...rule }: AddRequest): NewRule {
   const fault = selectorFault(selector) ?? parseCondition(pages).faults[0];
   if (fault) throw new ProblemError([{ message: fault.message, hint: fault.hint }]);
   return {
-    ...{
-      name,
-      note: note.trim() || null,
-      pages: [pages],
-      except: [],
-      important,
-      addedByScript,
-      paused: false,
-      until: null,
-    },
+    ...rule,
+    ...{ note: note.trim() || null, pages: [pages], except: [], paused: false, until: null },
     hide: doing === 'hide' ? [selector] : [],
     onlyHere: doing === 'only-here' ? [selector] : [],
     swapImage: doing === 'image' ? [[selector, content]] : [],

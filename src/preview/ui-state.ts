@@ -102,6 +102,9 @@ export function panelState(
           }))
       : [],
     rules,
+    states: Object.keys(session.reading.input.states),
+    visitors: session.reading.visitors,
+    now: { state: session.reading.input.state, visitor: session.reading.input.visitor },
     notices: touched ? (seen?.notices ?? []) : [],
     draft: editor.draft && draftState(session, editor.draft),
     undo: editor.undoable,

@@ -1,4 +1,4 @@
-import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { chromium, type Browser, type BrowserContext, type Frame, type Page } from 'playwright-core';
 import { chromiumPath } from '../../src/browser/chromium.js';
@@ -28,9 +28,13 @@ describeInBrowser('A draft in the preview', () => {
       ),
       'flag.svg': '<svg xmlns="http://www.w3.org/2000/svg" width="1" height="1"/>',
       'public/other.html': pageHtml('class="page-2"', '<p class="x">a</p>'),
+      'local-needle.yaml':
+        'version: 1\nsites: { live: { folder: public } }\nstates: { scrolled: { add-class: { body: is-stuck } } }\n',
+      'bin/code': '#!/bin/sh\necho "$@" > "$0.told"\n',
     });
+    chmodSync(join(directory, 'bin/code'), 0o755);
     context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-    running = await startPreview(directory);
+    running = await startPreview(directory, [], { LAUNCH_EDITOR: join(directory, 'bin/code') });
     ({ tab, panel } = await pageWithPanel(context, running.pages));
   });
   afterEach(async () => {
@@ -163,9 +167,14 @@ describeInBrowser('A draft in the preview', () => {
     // It is not over what the keys aim at.
     for (const key of ['ArrowUp', 'ArrowDown']) await tab.keyboard.press(key);
     await until(async () => ((await frame())?.y ?? 0) > 700);
-    await tab.mouse.move((logo?.x ?? 0) + 6, (logo?.y ?? 0) + 6);
-    await button('div.veil').waitFor();
-    await button('Below it').click();
+    // A key that was pressed may still be on its way.
+    await until(async () => {
+      for (const step of [6, 7]) await tab.mouse.move((logo?.x ?? 0) + step, (logo?.y ?? 0) + 6);
+      await button('div.veil').waitFor({ timeout: 1000 });
+      await button('Below it').click();
+      await button('p.logo').waitFor({ timeout: 1000 });
+      return true;
+    });
     await button('p.logo').click();
     await panel.locator('.proposals').getByText('.logo', { exact: true }).waitFor();
     await button('Move the panel').click();
@@ -220,6 +229,35 @@ describeInBrowser('A draft in the preview', () => {
     await button('Undo').click();
     await panel.getByText(`Taken back: ${said}`).waitFor();
     expect(written()).toBe(rules);
+  });
+
+  test('Several changes are taken back one after the other, and a rule is opened in the editor', async () => {
+    await button('Edit (calm)').click();
+    await button('Open in editor').click();
+    const told = join(directory, 'bin/code.told');
+    await until(() => existsSync(told) && readFileSync(told, 'utf8').includes('a.css'));
+    expect(readFileSync(told, 'utf8')).toContain(`${join(directory, 'rules/a.css')}:2:1`);
+    await button('Pause').click();
+    await panel.getByText('Paused calm in rules/a.css').waitFor();
+    await button('Edit (lost)').click();
+    await button('Delete').click();
+    await panel.getByText('Deleted lost in rules/a.css').waitFor();
+    await button('Undo').click();
+    await panel.getByText('Taken back: Deleted lost').waitFor();
+    await button('Undo').click();
+    await panel.getByText('Taken back: Paused calm').waitFor();
+    expect(written()).toBe(rules);
+  });
+
+  test('may be for a state', async () => {
+    await point('.x');
+    await panel.getByLabel('State').selectOption('scrolled');
+    const own = panel.getByRole('textbox', { name: 'Another selector' });
+    await own.fill('body.is-stuck .x');
+    await panel.locator('.result .hit').waitFor();
+    await button(/^Write to/).click();
+    await panel.getByText(/^Added .* to rules.added\.css/).waitFor();
+    expect(readFileSync(join(directory, 'rules/added.css'), 'utf8')).toContain('  state: scrolled;\n');
   });
 
   test('and every fix of what is found has a button', async () => {

@@ -214,6 +214,9 @@ describeInBrowser('The preview', () => {
     await rows.locator('a').first().click();
     await overview.waitForURL(`${running.pages}journal/**`);
     await overview.goBack();
+    // The search, which is kept, leaves findings out too.
+    expect(await overview.locator('#findings h3:visible', { hasText: 'promo-once' }).count()).toBe(0);
+    await overview.getByLabel('Search').fill('promo');
     await overview.locator('#findings h3', { hasText: 'promo-once' }).getByRole('link').click();
     await overview.waitForURL(`${running.pages}tickets/**`);
   });
@@ -320,7 +323,7 @@ describeInBrowser('The preview', () => {
     const { overview } = await preview(directory);
     const asked = {
       ...{ doing: 'hide', selector: '.x', content: '', pages: 'path("/")', name: 'fresh', note: '' },
-      ...{ addedByScript: false, important: false },
+      ...{ addedByScript: false, state: null, visitor: null, important: false },
     };
     const cases: [object, string][] = [
       [{ ...asked, selector: '.x; } @needle evil { pages: all; @hide body' }, ''],

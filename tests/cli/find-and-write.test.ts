@@ -164,6 +164,7 @@ describe('add', () => {
       ['add', 'x', '--all', '--hide', 'h1; } @needle y { pages: all; @hide h2'],
       /do not make one rule|error/,
     ],
+    ['a state that is not there', ['add', 'x', '--all', '--hide', 'h1', '--state', 'a; }'], /There is no state "a; }"/],
     ['a file outside', ['add', 'x', '--all', '--hide', 'h1', '--file', '../x.css'], /not a rule file of the project/],
   ])('refuses %s', async (_name, words, message) => {
     const directory = smallProject('');

@@ -15,6 +15,7 @@ const read = (text: string) =>
 
 const bare: NewRule = {
   ...{ name: 'a', note: null, pages: ['all'], except: [], important: false, addedByScript: false, paused: false },
+  ...{ state: null, visitor: null },
   ...{ until: null, hide: [], onlyHere: [], swapImage: [], swapText: [], styles: [] },
 };
 

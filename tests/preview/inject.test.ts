@@ -142,6 +142,8 @@ describe('What comes with a request', () => {
     note: '',
     important: false,
     addedByScript: false,
+    state: null,
+    visitor: null,
   };
   const cases: [shape: new () => object, body: unknown, fault: RegExp | null][] = [
     [SwitchRequest, { rule: 'a', on: true }, null],

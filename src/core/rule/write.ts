@@ -9,6 +9,9 @@ export interface NewRule {
   except: string[];
   important: boolean;
   addedByScript: boolean;
+  /** How its pages are looked at when it is judged; null: as they are, as anybody. */
+  state: string | null;
+  visitor: string | null;
   paused: boolean;
   until: string | null;
   hide: string[];
@@ -30,6 +33,8 @@ export function ruleText(rule: NewRule): string {
     ...(rule.except.length > 0 ? [`except: ${rule.except.join(', ')};`] : []),
     ...(rule.important ? ['important: yes;'] : []),
     ...(rule.addedByScript ? ['added-by: script;'] : []),
+    ...(rule.state === null ? [] : [`state: ${rule.state};`]),
+    ...(rule.visitor === null ? [] : [`visitor: ${rule.visitor};`]),
     ...(rule.until === null ? [] : [`until: ${rule.until};`]),
     ...(rule.paused ? ['paused: yes;'] : []),
     ...(rule.hide.length > 0 ? [`@hide ${rule.hide.join(', ')};`] : []),

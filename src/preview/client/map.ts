@@ -74,6 +74,7 @@ export function showMap(rules: OverviewState['rules'], pages: Page[], actions: M
   shown = { model: { columns, rows, size, width, left }, rules, actions };
   at = [Math.min(at[0], columns.length - 1), Math.min(at[1], rows.length - 1)];
   draw(canvas, x, rules);
+  if (document.activeElement === canvas) say(at);
 }
 
 /** The colours of the page by their names, as a canvas takes them. */

@@ -4,10 +4,16 @@ import { showMap, startMap } from './map.js';
 import { onNews } from './news.js';
 
 /** Maximum number of cells and pages shown before "more" is used. */
-const atOnce = 300;
+const atOnce = 150;
+
+/** The map follows what is typed after this long, in milliseconds. */
+const mapMs = 150;
+let mapping: ReturnType<typeof setTimeout> | undefined;
 
 let state: OverviewState | null = null;
 let most = atOnce;
+const firstFindings = 3;
+let allFindings = false;
 const hidden = new Set<string>();
 const origin = document.body.dataset['pages'] ?? '';
 const search = byId<HTMLInputElement>('search');
@@ -41,7 +47,36 @@ function show({ site, how, totals, rules, findings, judging }: OverviewState): v
   showPages();
   // Made by the preview itself, with every text of pages and rules escaped.
   byId('findings').innerHTML = findings;
+  // What is wrong comes first.
+  const [map, rest] = [byId('map-title').closest('section'), byId('rest')];
+  const section = byId('findings-title').closest('section');
+  if (section && totals.errors > 0) map?.before(section);
+  else if (section) rest.append(section);
   linkFindings();
+  showFindings();
+}
+
+/** Findings that the search leaves, the first few of them where they stand before everything else. */
+function showFindings(): void {
+  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
+  const plain = words.map((word) => word.replace(/^rule:/, ''));
+  const articles = [...document.querySelectorAll<HTMLElement>('#findings article')];
+  const fits = articles.filter(({ textContent }) => plain.every((word) => textContent.toLowerCase().includes(word)));
+  const shown = new Set(allFindings ? fits : fits.slice(0, firstFindings));
+  for (const each of articles) each.hidden = !shown.has(each);
+  byId('all-findings').hidden = shown.size === fits.length;
+  byId('all-findings').textContent = `Show all ${many(fits.length, 'finding')}`;
+}
+
+/** The rules that the search leaves: by their own words, or because a page has them. */
+function filterRules(found: OverviewState['pages']): void {
+  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
+  const used = new Set(found.flatMap(({ cells }) => cells.map(({ rule }) => rule)));
+  const items = [...byId('rules').children] as HTMLElement[];
+  items.forEach((item, index) => {
+    const isNamed = words.every((word) => item.textContent.toLowerCase().includes(word));
+    item.hidden = words.length > 0 && !isNamed && !used.has(index);
+  });
 }
 
 /** Findings lead to the pages that they are about. */
@@ -135,7 +170,7 @@ function fitting({ pages, rules }: OverviewState): OverviewState['pages'] {
   });
 }
 
-function showPages(): void {
+function showPages(typing = false): void {
   if (!state) return;
   const { rules } = state;
   const found = fitting(state);
@@ -159,13 +194,21 @@ function showPages(): void {
       );
     }),
   );
-  showMap(rules, found, {
-    open: (rule, { path, address }, verdict) => void open(rule, path, verdict, address),
-    zoom: (section) => searchFor(`${section}/`.replace('//', '/')),
-  });
+  showFindings();
+  filterRules(found);
+  clearTimeout(mapping);
+  // While somebody types, the list is enough.
+  mapping = setTimeout(() => map(rules, found), typing ? mapMs : 0);
   byId('more').hidden = found.length <= shown;
   const cells = found.reduce((sum, each) => sum + each.cells.length, 0);
   byId('shown').textContent = `${many(found.length, 'page')}, ${many(cells, 'cell')} shown`;
+}
+
+function map(rules: OverviewState['rules'], pages: OverviewState['pages']): void {
+  showMap(rules, pages, {
+    open: (rule, { path, address }, verdict) => void open(rule, path, verdict, address),
+    zoom: (section) => searchFor(`${section}/`.replace('//', '/')),
+  });
 }
 
 /** Opens what a rule does on a page: its elements, winners and hints. */
@@ -179,6 +222,10 @@ async function open(rule: string, path: string, verdict: string, address: string
   byId<HTMLDialogElement>('cell').showModal();
 }
 
+byId('all-findings').onclick = () => {
+  allFindings = true;
+  showFindings();
+};
 byId('cell-close').onclick = () => byId<HTMLDialogElement>('cell').close();
 byId('all-on').onclick = () => void switchRule(null, true);
 byId('all-off').onclick = () => void switchRule(null, false);
@@ -192,9 +239,9 @@ byId('tools').oninput = () => {
   most = atOnce;
   // What is typed in a row is looked for once.
   cancelAnimationFrame(frame);
-  frame = requestAnimationFrame(showPages);
+  frame = requestAnimationFrame(() => showPages(true));
 };
 startMap();
-window.addEventListener('resize', showPages);
+window.addEventListener('resize', () => showPages());
 onNews(() => void look());
 void look();

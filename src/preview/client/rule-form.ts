@@ -155,6 +155,15 @@ export function ruleForm(picked: PickAnswer, page: PanelState, around: Around): 
       make('option', { value: condition }, `${condition}${sole ? '' : ` (${number} pages)`}`),
     ),
   );
+  const choice = (words: string, names: string[], now: string | null) => {
+    const options = ['', ...names].map((each) => make('option', { value: each }, each || 'any'));
+    const field = make('select', {}, ...options);
+    field.value = now ?? '';
+    const label = make('label', { className: 'line', hidden: names.length === 0 }, words, field);
+    return { field, label };
+  };
+  const state = choice('State', page.states, page.now.state);
+  const visitor = choice('Visitor', page.visitors, page.now.visitor);
   const name = make('input', { name: 'name', required: true, spellcheck: false });
   const note = make('input', { name: 'note', placeholder: 'Why? Ships as a comment.' });
   let named = false;
@@ -166,6 +175,7 @@ export function ruleForm(picked: PickAnswer, page: PanelState, around: Around): 
       ...{ doing: kind, selector, content: content.value, pages: on.value, name: name.value, note: note.value },
       important: kind === 'style' && important.checked,
       addedByScript: proposals.find((each) => each.selector === selector)?.captured === 0,
+      ...{ state: state.field.value || null, visitor: visitor.field.value || null },
     };
   };
   const draft = drafting(() => ({ rule: rule() }), around);
@@ -179,6 +189,8 @@ export function ruleForm(picked: PickAnswer, page: PanelState, around: Around): 
     contentLabel,
     importantLabel,
     make('label', { className: 'line' }, 'Pages', on),
+    state.label,
+    visitor.label,
     make('label', { className: 'line' }, 'Name', name),
     make('label', { className: 'line' }, 'Note', note),
     draft.result,
@@ -282,6 +294,10 @@ export function editForm(
       button('Cancel', around.leave),
       button(pausing === 'pause' ? 'Pause' : 'Resume', () => around.change(pausing)),
       button('Delete', () => around.change('delete')),
+      button(
+        'Open in editor',
+        () => void ask('open', { rule: name }).catch((error: unknown) => around.say((error as Error).message)),
+      ),
     ),
   );
   area.addEventListener('input', () => {
