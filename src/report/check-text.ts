@@ -1,6 +1,7 @@
 import type { Finding } from '../core/finding.js';
 import type { Difference } from '../core/check/browser-verdicts.js';
 import type { Cell, CheckReport, Variation, Verdict } from '../core/check/verdict.js';
+import { mapLines } from './map-text.js';
 import { count, firstFew, printable, table, wrapped, type Column, type Style } from './text.js';
 
 const checkColumns: Column[] = [
@@ -29,6 +30,7 @@ export function checkText(
     `${colour.bold(report.site)}: ${count(rules, 'rule')}, ${count(pages, 'page')}, at ${report.viewport}`,
     '',
     ...(quiet ? [] : [cellsTable(report, style, pagesShown, narrowed), '']),
+    ...(quiet || narrowed ? [] : mapLines(report, style)),
     ...variationLines(report, style),
     ...findingsText(report.findings, style),
     ...findingsText(report.notes, style),
@@ -124,7 +126,10 @@ function pagesText(pages: string[], report: CheckReport, shown: number): string 
 }
 
 /** A verdict in its colour. */
-export function verdictText(verdict: Verdict, { colour }: Style): string {
+export const verdictText = (verdict: Verdict, style: Style): string => verdictColour(verdict, style)(verdict);
+
+/** What paints a verdict. */
+export function verdictColour(verdict: Verdict, { colour }: Style): (text: string) => string {
   const colours: Record<Verdict, (text: string) => string> = {
     hit: colour.green,
     partial: colour.amber,
@@ -134,7 +139,7 @@ export function verdictText(verdict: Verdict, { colour }: Style): string {
     pending: colour.cyan,
     unjudged: colour.cyan,
   };
-  return colours[verdict](verdict);
+  return colours[verdict];
 }
 
 function actionsText(cell: Cell, { colour }: Style): string {

@@ -1,5 +1,7 @@
 import fc from 'fast-check';
 import stringWidth from 'string-width';
+import type { CheckReport } from '../../src/core/check/verdict.js';
+import { mapLines } from '../../src/report/map-text.js';
 import { finding } from '../../src/core/finding.js';
 import { findingsText, groupFindings } from '../../src/report/check-text.js';
 import { plainStyle, styleFor, table, wrapped, type Column, type Style } from '../../src/report/text.js';
@@ -148,5 +150,43 @@ describe('Findings', () => {
     expect(findingsText([missing('a', '/', 1), missing('a', '/pay', 1)], plainStyle).join('\n')).toContain(
       'the same on /pay',
     );
+  });
+});
+
+describe('The map of a check', () => {
+  const verdicts = ['hit', 'overridden', 'no-match'] as const;
+  const report = (pages: number, rules: number) => {
+    const names = [...Array(rules).keys()].map((each) => `rule-${each}`);
+    const cells = names.flatMap((rule, row) =>
+      [...Array(pages).keys()]
+        .filter((each) => each % (row + 1) === 0)
+        .map((each) => ({ rule, page: `/part-${each % 7}/${each}`, verdict: verdicts[row % 3] ?? 'hit' })),
+    );
+    const stated = names.map((rule) => ({ rule }));
+    return { cells, rules: stated } as unknown as Pick<CheckReport, 'cells' | 'rules'>;
+  };
+
+  test.each([
+    [119, 20, 5, 0],
+    [Infinity, 20, 5, 0],
+    [140, 2, 5, 0],
+    [140, 20, 2, 0],
+    [140, 20, 5, 5],
+    [140, 100, 5, 5],
+    [140, 5000, 40, 40],
+    [140, 20, 61, 0],
+  ])('at %d columns has lines for %d pages and %d rules: %d', (width, pages, rules, expected) => {
+    const given = report(pages, rules);
+    const lines = mapLines(given, at(width));
+    const rows = lines.filter((line) => line.startsWith('rule-'));
+    expect(rows).toHaveLength(expected);
+    for (const line of lines) expect(stringWidth(line)).toBeLessThanOrEqual(width);
+    if (pages > 100 || expected === 0) return;
+    // Every cell has its sign, and no other.
+    const signs = rows.map((line) => line.replace(/^\S+/, '').replace(/[·\s]/g, ''));
+    const wanted = [...Array(rules).keys()].map((row) =>
+      ['✓', '×', '–'][row % 3]?.repeat(Math.ceil(pages / (row + 1))),
+    );
+    expect(signs).toEqual(wanted);
   });
 });
