@@ -15,6 +15,7 @@ import { relaxed, type Allowed } from './relax-policy.js';
 import { passThrough, type Upstream } from './proxy.js';
 import { ownFolder } from './protocol.js';
 import { note, sendText } from './send.js';
+import { passSockets } from './sockets.js';
 import type { PreviewSession } from './session.js';
 
 /** What was last sent at an address, for the panel there. */
@@ -68,6 +69,7 @@ export async function servePages(options: PagesOptions): Promise<{ app: FastifyI
     return injected(html, { ...form, allowed: dressing(request) });
   };
   const pass = upstream && (await passThrough(app, upstream, { ...options, show, allowed: dressing }));
+  if (upstream?.live) passSockets(app, upstream, options.log);
   app.all('/*', (request, reply) => {
     const url = request.raw.url ?? '';
     if (!url.startsWith('/')) return reply.code(400).type('text/plain').send('This is not a valid path.\n');

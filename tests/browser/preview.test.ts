@@ -3,6 +3,7 @@ import { createServer, type RequestListener, type Server } from 'node:http';
 import { createRequire } from 'node:module';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
+import { WebSocketServer } from 'ws';
 import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
 import { writeDemoProject, writeDemoSite } from '../../demo/site.js';
 import { chromiumPath } from '../../src/browser/chromium.js';
@@ -473,6 +474,51 @@ describeInBrowser('The preview', () => {
       server.closeAllConnections();
       server.close();
     }
+  });
+
+  test('passes WebSockets on to the running site, for its own pages alone', async () => {
+    const site = createServer((_request, response) =>
+      response.writeHead(200, { 'content-type': 'text/html' }).end(
+        pageHtml(
+          'class="page-1"',
+          `<p class="x"></p><script>
+          const socket = new WebSocket('ws://' + location.host + '/live');
+          socket.onopen = () => socket.send('hello');
+          socket.onmessage = ({ data }) => (document.querySelector('.x').textContent += data);
+        </script>`,
+        ),
+      ),
+    );
+    const sockets = new WebSocketServer({ server: site });
+    const heard: (string | undefined)[] = [];
+    sockets.on('connection', (socket, { headers }) => {
+      heard.push(headers.cookie, headers.origin);
+      socket.on('message', (words) => socket.send(`${String(words)} yourself`));
+    });
+    await new Promise<void>((done) => site.listen(0, '127.0.0.1', done));
+    const address = `http://127.0.0.1:${(site.address() as AddressInfo).port}`;
+    const directory = folderWith({
+      'local-needle.yaml': `version: 1\nsites: { live: { address: "${address}" } }\nvisitors: { member: { cookies: { session: "secret" } } }\n`,
+      'rules/a.css': '@needle a { pages: all; .x { color: teal; } }',
+    });
+    await run(directory, ['capture']);
+    await run(directory, ['capture', '--visitor', 'member']);
+    const running = await preview(directory, ['--live', '--visitor', 'member']);
+    const tab = await context.newPage();
+    await tab.goto(running.pages);
+    await tab.getByText('hello yourself').waitFor();
+    expect(heard).toEqual(['session=secret', address]);
+    const { host } = new URL(running.pages);
+    const ask = (origin: string) =>
+      raw(
+        running.pages,
+        `GET /live HTTP/1.1\nHost: ${host}\nOrigin: ${origin}\nConnection: Upgrade\nUpgrade: websocket\nSec-WebSocket-Version: 13\nSec-WebSocket-Key: AAAAAAAAAAAAAAAAAAAAAA==\n\n`,
+      );
+    expect(await ask('http://evil.example')).toMatch(/^HTTP\/1.1 403/);
+    expect(heard).toHaveLength(2);
+    sockets.close();
+    site.closeAllConnections();
+    site.close();
   });
 
   test('works on a page with a strict policy, and says what the live page would need', async () => {
