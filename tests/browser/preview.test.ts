@@ -476,6 +476,47 @@ describeInBrowser('The preview', () => {
     }
   });
 
+  test('has its panel on pages that zoom, move, cover, remove or rewrite themselves', async () => {
+    const pointed = '<p class="x" style="margin: 40px">Words to point at</p>';
+    const later = (script: string) => `${pointed}<script>setTimeout(() => { ${script} }, 400)</script>`;
+    const hostile: Record<string, [html: string, inside: string]> = {
+      zoom: ['style="zoom: 1.5"', pointed],
+      scaled: ['style="transform: scale(0.5); transform-origin: 0 0"', pointed],
+      rtl: ['dir="rtl"', pointed],
+      removes: ['', later("document.querySelector('local-needle-panel').remove()")],
+      rewrites: ['', later(`document.documentElement.innerHTML = '<body class="page-1">${pointed}</body>'`)],
+      covers: ['', `${pointed}<div style="position: fixed; inset: 0; z-index: 2147483647"></div>`],
+      history: [
+        '',
+        `${pointed}<script>let n = 0; setInterval(() => history.pushState({}, '', '?n=' + (n++ % 7)), 30)</script>`,
+      ],
+      many: ['', pointed + '<div><i></i><b></b></div>'.repeat(33_000)],
+    };
+    const files = Object.entries(hostile).map(([name, [html, body]]) => [
+      `public/${name}.html`,
+      `<!doctype html><html ${html}><head><title>${name}</title></head><body class="page-1">${body}</body></html>`,
+    ]);
+    const running = await preview(
+      smallProject('@needle a { pages: all; .x { color: teal; } }', Object.fromEntries(files)),
+    );
+    for (const name of Object.keys(hostile)) {
+      const tab = await context.newPage();
+      await tab.goto(`${running.pages}${name}.html`);
+      await tab.waitForTimeout(name.startsWith('re') ? 900 : 0);
+      const panel = await panelOf(tab);
+      const box = await (await panel.frameElement()).boundingBox();
+      expect([name, box]).toEqual([name, { x: 1142, y: 756, width: 130, height: 36 }]);
+      await panel.getByRole('button', { name: /Local Needle/ }).click();
+      await panel.getByRole('button', { name: 'Point at an element' }).click();
+      const seen = await tab.locator('.x').boundingBox();
+      await tab.mouse.move((seen?.x ?? 0) + 30, (seen?.y ?? 0) + 4);
+      if (name === 'covers') await panel.getByRole('button', { name: 'Below it' }).click();
+      await panel.getByRole('button', { name: 'p.x' }).click();
+      await panel.locator('.proposals').getByText('.x', { exact: true }).waitFor();
+      await tab.close();
+    }
+  });
+
   test('passes WebSockets on to the running site, for its own pages alone', async () => {
     const site = createServer((_request, response) =>
       response.writeHead(200, { 'content-type': 'text/html' }).end(

@@ -48,7 +48,7 @@ function start(): void {
   stand(corner);
   size(false, 0, false);
   shadow.append(frame);
-  document.documentElement.append(host);
+  stayOn(host, sheet);
 
   const say = (words: ToPanel) => frame.contentWindow?.postMessage(words, panelOrigin);
   const picking = picker(host, shadow, say, stepAside);
@@ -123,6 +123,25 @@ function start(): void {
       return [];
     }
   }
+}
+
+/** Times that the panel comes back to a page that removes it. */
+const mostReturns = 5;
+
+/** Puts the panel above everything, at the size that it has, whatever the page zooms or moves; and back where a script removes it. */
+function stayOn(host: HTMLElement, sheet: CSSStyleSheet): void {
+  host.popover = 'manual';
+  const put = () => {
+    document.documentElement.append(host);
+    host.showPopover();
+    const { currentCSSZoom: zoom = 1 } = document.documentElement as { currentCSSZoom?: number };
+    if (zoom !== 1) sheet.insertRule(`:host { zoom: ${1 / zoom} !important; }`, sheet.cssRules.length);
+  };
+  put();
+  let returns = 0;
+  new MutationObserver(() => {
+    if (!host.isConnected && document.documentElement && returns++ < mostReturns) put();
+  }).observe(document, { childList: true, subtree: true });
 }
 
 /** Puts words and pictures into elements; returns what puts back what was there. */
@@ -204,7 +223,11 @@ function spotOn(element: Element, shadow: ShadowRoot, withMargin = false): HTMLE
 /** The margins of an element, from above clockwise, in pixels; negative ones count as none. */
 function marginsOf(element: Element): [number, number, number, number] {
   const { marginTop, marginRight, marginBottom, marginLeft } = getComputedStyle(element);
-  const all = [marginTop, marginRight, marginBottom, marginLeft].map((each) => Math.max(0, parseFloat(each) || 0));
+  // Margins are told as written, places as they are seen.
+  const { currentCSSZoom: zoom = 1 } = element as { currentCSSZoom?: number };
+  const all = [marginTop, marginRight, marginBottom, marginLeft].map(
+    (each) => Math.max(0, parseFloat(each) || 0) * zoom,
+  );
   return all as [number, number, number, number];
 }
 
