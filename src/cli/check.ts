@@ -23,6 +23,7 @@ import { parallelCheck } from '../app/parallel-check.js';
 import type { MendedProblems } from '../app/fixes.js';
 import { pageAt } from '../app/page-at.js';
 import { narrowed } from '../core/check/narrow.js';
+import { today } from '../app/call.js';
 import { ruleNamed } from '../app/rule-named.js';
 import { progressBar } from './progress.js';
 import { defineCommand, type ArgumentsOf, type CommonArguments, status, lookOptions } from './command.js';
@@ -60,7 +61,7 @@ function inRepository(directory: string): string {
 }
 
 /** Every report format but text; each is loaded only when it is used. */
-const written: Record<string, (report: CheckReport, directory: string) => string | Promise<string>> = {
+const written: Record<string, (report: CheckReport, directory: string, command: string) => string | Promise<string>> = {
   json: (report) => reportJson(report),
   csv: async (report) => (await import('../report/csv.js')).checkCsv(report),
   sarif: async (report, directory) => {
@@ -72,7 +73,10 @@ const written: Record<string, (report: CheckReport, directory: string) => string
     });
   },
   junit: async (report, directory) => (await import('../report/junit.js')).checkJunit(report, inRepository(directory)),
-  html: async (report) => (await import('../report/html.js')).checkHtml(report),
+  markdown: async (report, directory) =>
+    (await import('../report/markdown.js')).checkMarkdown(report, inRepository(directory)),
+  html: async (report, _directory, command) =>
+    (await import('../report/html.js')).checkHtml(report, { command, version: packageJson.version, day: today() }),
 };
 
 const options = {
@@ -148,6 +152,16 @@ async function mendedProblems(args: CheckArguments, fixing: Fixing | null): Prom
   if (fixing?.code !== null || isRead) return { texts: new Map(), applied: [] };
   const { mendProblems } = await import('../app/fixes.js');
   return mendProblems(findProject(args.project, process.cwd()));
+}
+
+/** What was asked for, as it is called again. */
+function commandOf(args: CheckArguments): string {
+  const named = (['site', 'viewport', 'state', 'visitor'] as const).flatMap((name) =>
+    args[name] === undefined ? [] : [`--${name}`, args[name]],
+  );
+  const asked = (['all-viewports', 'browser', 'fix'] as const).filter((name) => args[name]);
+  const pages = (args.page ?? []).flatMap((page) => ['--page', page]);
+  return ['local-needle check', ...args.rules, ...named, ...asked.map((name) => `--${name}`), ...pages].join(' ');
 }
 
 type CheckArguments = ArgumentsOf<typeof positionals, typeof options>;
@@ -266,7 +280,7 @@ export const command = defineCommand<CheckArguments>({
       if (fixing?.isTrial && unread.applied.length > 0) return status.input;
       if (fixing?.isTrial) return statusFor(levelsOf(report), args['fail-on']);
     }
-    const inForm = await (written[args.format]?.(report, read.project.directory) ??
+    const inForm = await (written[args.format]?.(report, read.project.directory, commandOf(args)) ??
       checkText(report, args.out === undefined ? style : plainStyle, {
         quiet: args.quiet || fixing !== null,
         narrowed: isNarrowed,

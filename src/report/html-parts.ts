@@ -20,7 +20,7 @@ table { border-collapse: collapse; width: 100%; table-layout: fixed; } th, td { 
 ul { margin: 4px 0 8px; padding-left: 20px; } .pages { list-style: none; padding: 0; margin: 0; } summary { cursor: pointer; }
 .verdict { display: inline-block; min-width: 58px; text-align: center; font-weight: bold; border: 1px solid currentColor; border-radius: 4px; padding: 0 6px; font-size: 13px; color: var(--odd); }
 label:has([type=checkbox]) { white-space: nowrap; } .hit { color: var(--good); } .overridden, .no-match { color: var(--bad); } .pending, .unjudged { color: var(--sea); }
-@media print { #tools { display: none !important; } .rule, .finding { content-visibility: visible; } }
+@media print { #tools { display: none !important; } .rule, .finding { content-visibility: visible; } details::details-content { content-visibility: visible; block-size: auto; } }
 `;
 
 /** The report's script: search and filter. */
@@ -50,6 +50,7 @@ export const reportScript = `
     shown.textContent = cells + (cells === 1 ? ' cell' : ' cells') + ' shown';
   };
   let timer;
+  addEventListener('beforeprint', () => document.querySelectorAll('details').forEach((each) => (each.open = true)));
   tools.hidden = false;
   tools.addEventListener('submit', (event) => event.preventDefault());
   tools.addEventListener('input', () => { clearTimeout(timer); timer = setTimeout(show, 80); });

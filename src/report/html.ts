@@ -11,8 +11,16 @@ import { reportScript, reportStyle } from './html-parts.js';
 /** Escapes text from pages and rules. */
 const safe = (text: string) => escape(printable(text));
 
-/** A check as one self-contained page: findings first, then each rule with its verdicts. */
-export function checkHtml(report: CheckReport): string {
+/** How a report came to be. */
+export interface Making {
+  command: string;
+  version: string;
+  /** `2026-11-26`. */
+  day: string;
+}
+
+/** A check as one self-contained page: findings first, then each rule with its verdicts, then each page. */
+export function checkHtml(report: CheckReport, { command, version, day }: Making): string {
   const { site, viewport, totals, cells, findings, notes } = report;
   const verdicts = [...new Set(cells.map(({ verdict }) => verdict))];
   const how = [viewport, report.state, report.visitor && `as ${report.visitor}`].filter((each) => each).join(', ');
@@ -35,6 +43,7 @@ export function checkHtml(report: CheckReport): string {
 <header>
 <h1>${safe(site)} <small>at ${safe(how)}</small></h1>
 <p>${count(totals.rules, 'rule')}, ${count(totals.pages, 'page')}, ${count(cells.length, 'cell')}. <strong class="error">${count(totals.errors, 'error')}</strong>, <strong class="warning">${count(totals.warnings, 'warning')}</strong>.</p>
+<p class="place">${safe(`${day}, ${command}, Local Needle ${version}`)}</p>
 </header>
 <form id="tools" role="search" hidden>
 <label>Search <input type="search" id="search" placeholder="rule, page, selector"></label>
@@ -51,6 +60,7 @@ ${findingsHtml([...findings, ...notes])}
 <section aria-labelledby="rules"><h2 id="rules">Rules and pages</h2>
 ${report.rules.map((rule) => ruleHtml(rule, byRule.get(rule.rule) ?? [], hints)).join('\n')}
 </section>
+${pagesHtml(cells)}
 </main>
 <script>${reportScript}</script>
 </body>
@@ -98,7 +108,24 @@ function ruleHtml(rule: CheckReport['rules'][number], cells: Cell[], hints: Map<
     rows.length > 0
       ? `<table><colgroup><col class="where"><col></colgroup><thead><tr><th scope="col">Pages</th><th scope="col">What it does there</th></tr></thead><tbody>${rows.join('')}</tbody></table>`
       : `<p>${rule.status === 'paused' ? 'Paused.' : rule.status === 'expired' ? 'Expired.' : 'Targets no page.'}</p>`;
-  return `<section class="rule"><h3>${safe(rule.rule)} <small>${safe(`${rule.file}:${rule.line}`)}</small></h3>${body}</section>`;
+  return `<section class="rule"><h3>${safe(rule.rule)} <small>${safe(`${rule.file}:${rule.line}`)}</small></h3>${rule.note === null ? '' : `<p>${safe(rule.note)}</p>`}${body}</section>`;
+}
+
+/** Each page with what the rules do there; a report is mostly read by rule, so it is folded. */
+function pagesHtml(cells: Cell[]): string {
+  const byPage = new Map<string, Cell[]>();
+  for (const cell of cells) byPage.set(cell.page, [...(byPage.get(cell.page) ?? []), cell]);
+  const rows = [...byPage]
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+    .map(([page, own]) => {
+      const told = own
+        .map(({ rule, verdict }) => `<span class="${verdict}">${verdict}</span> ${safe(rule)}`)
+        .join(', ');
+      return `<li><code>${safe(page)}</code>: ${told}</li>`;
+    });
+  return rows.length === 0
+    ? ''
+    : `<section aria-labelledby="by-page"><h2 id="by-page">By page</h2><details><summary>${count(rows.length, 'page')}</summary><ul>${rows.join('\n')}</ul></details></section>`;
 }
 
 /** A cell in one line. */

@@ -68,6 +68,7 @@ describeInBrowser('The report of check as a page', () => {
         rule,
         file: 'rules/a.css',
         line,
+        note: null,
         paused: false,
         status: 'active' as const,
         pages,
@@ -83,7 +84,9 @@ describeInBrowser('The report of check as a page', () => {
       accepted: 0,
       totals: { rules: 100, pages: 1000, cells: 100_000, errors: 0, warnings: 0 },
     };
-    await page.setContent(checkHtml(report), { waitUntil: 'load' });
+    await page.setContent(checkHtml(report, { command: 'local-needle check', version: '0', day: '2026-11-26' }), {
+      waitUntil: 'load',
+    });
     await page.evaluate(async () => {
       const search = document.querySelector<HTMLInputElement>('#search')!;
       search.value = 'entry-999';

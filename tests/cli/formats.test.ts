@@ -172,7 +172,7 @@ describe('The map of an HTML report', () => {
     mapHtml({
       cells,
       rules: [...new Set(cells.map(({ rule }) => rule))].map((rule) => ({
-        ...{ rule, file: 'rules/a.css', line: 1, paused: false, status: 'active' as const, pages: [] },
+        ...{ rule, file: 'rules/a.css', line: 1, note: null, paused: false, status: 'active' as const, pages: [] },
       })),
     });
   const squaresOf = (html: string, tone: string) =>
@@ -203,4 +203,22 @@ describe('The map of an HTML report', () => {
   test('is left out where it would say little', () => {
     expect(mapOf([cell('a', '/', 'hit'), cell('a', '/b', 'hit')])).toBe('');
   });
+});
+
+test('Markdown for a review says what is wrong, and nothing in it is more than text', async () => {
+  const directory = smallProject(
+    '@needle bad|rule { pages: path("/"); @hide .no; }\n'.replace('|', '-') +
+      '@needle odd { note: "x"; pages: path("/"); @hide [title="|a` <b>*c* https://evil.example @crew"]; }',
+  );
+  const { out, status } = await run(directory, ['check', '--format', 'markdown']);
+  expect(status).toBe(1);
+  expect(out).toMatch(
+    /^\*\*live\*\* at desktop: \*\*2 errors\*\*, no warnings|^\*\*live\*\* at desktop: \*\*2 errors\*\*/,
+  );
+  const rows = out.split('\n').filter((line) => line.startsWith('| error'));
+  expect(rows[0]).toMatch(
+    /^\| error<br>`missing-element` \| `bad-rule`<br>`rules\/a\.css:1` \| \.no matches nothing on \//,
+  );
+  for (const row of rows) expect(row.match(/(?<!\\)\|/g)).toHaveLength(4);
+  expect(rows[1]).toMatch(/\\\|a\\` \\<b\\>\\\*c\\\* https\\:\/\/evil\.example @\u200bcrew/);
 });

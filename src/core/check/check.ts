@@ -284,6 +284,7 @@ function reportOf(input: CheckInput, judged: Judged[], cells: Cell[], findings: 
     visitor: input.visitor,
     rules: judged.map(({ rule, pages }) => ({
       rule: rule.name,
+      note: rule.note,
       file: rule.at.file,
       line: rule.at.line,
       paused: rule.paused,

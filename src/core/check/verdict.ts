@@ -62,7 +62,16 @@ export interface CheckReport {
   viewport: string;
   state: string | null;
   visitor: string | null;
-  rules: { rule: string; file: string; line: number; paused: boolean; status: RuleStatus; pages: string[] }[];
+  rules: {
+    rule: string;
+    /** Why the rule is there; null if it does not say. */
+    note: string | null;
+    file: string;
+    line: number;
+    paused: boolean;
+    status: RuleStatus;
+    pages: string[];
+  }[];
   cells: Cell[];
   /** Errors and warnings. */
   findings: Finding[];
