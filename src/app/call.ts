@@ -6,6 +6,8 @@ export interface SiteCall {
   site?: string;
   /** Goes on without the rule files that have errors, if others have rules. */
   tolerant?: boolean;
+  /** Tells states of a page apart by what it holds, not by size and time: for results of another machine. */
+  byContent?: boolean;
   /** Texts that stand for those of rule files, by their path in the project: what an editor has not saved. */
   texts?: ReadonlyMap<string, string>;
 }

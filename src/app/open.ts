@@ -1,4 +1,6 @@
 import type { Viewport } from '../core/css/cascade/media.js';
+import { hashOf } from '../capture/capture-store.js';
+import type { Page } from '../core/page/page.js';
 import type { View } from '../core/page/view.js';
 import { ProblemError } from '../core/place.js';
 import type { SiteContent } from '../capture/site-content.js';
@@ -45,9 +47,10 @@ export function viewOptions(args: LookCall, project: Project, source: SiteSource
   need('state', args.state, Object.keys(settings.states));
   if (args.visitor !== undefined && !Object.hasOwn(settings.visitors, args.visitor))
     throw unknownVisitor(settings, args.visitor);
-  const views = new Map<string | null, View | null>([[null, content]]);
+  const known = (view: View | null) => (args.byContent && view ? knownByContent(view) : view);
+  const views = new Map<string | null, View | null>([[null, known(content)]]);
   const view = (visitor: string | null) => {
-    if (!views.has(visitor)) views.set(visitor, capturedSite(directory, settings, source, visitor));
+    if (!views.has(visitor)) views.set(visitor, known(capturedSite(directory, settings, source, visitor)));
     return views.get(visitor) ?? null;
   };
   if (args.visitor !== undefined && !view(args.visitor)) {
@@ -76,4 +79,15 @@ export function viewOptions(args: LookCall, project: Project, source: SiteSource
     expectations: project.expectations,
     loading: null,
   };
+}
+
+/** The same pages, each told by what it holds. */
+function knownByContent(view: View): View {
+  const hashes = new Map<string, string>();
+  const identity = (page: Page) => {
+    let hash = hashes.get(page.path);
+    if (hash === undefined) hashes.set(page.path, (hash = hashOf(new TextEncoder().encode(view.html(page)))));
+    return hash;
+  };
+  return { ...view, identity };
 }

@@ -1,5 +1,4 @@
-import { existsSync, readFileSync } from 'node:fs';
-import { dirname, join, relative, sep } from 'node:path';
+import { join } from 'node:path';
 import packageJson from '../../package.json' with { type: 'json' };
 import { accept, noLongerHitSince } from '../core/check/accepted.js';
 import { checkAllViewports } from '../core/check/all-viewports.js';
@@ -9,9 +8,7 @@ import { findingCodes, type FindingCode, type Level } from '../core/finding.js';
 import { ProblemError } from '../core/place.js';
 import type { CheckInput } from '../core/check/input.js';
 import type { CheckReport } from '../core/check/verdict.js';
-import { packageFolder } from '../../demo/site.js';
 import { mostTried } from '../core/fix/fixes.js';
-import { readForEdit } from '../project/edit.js';
 import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { findProject, loadSettings } from '../project/settings.js';
@@ -23,10 +20,11 @@ import { parallelCheck } from '../app/parallel-check.js';
 import type { MendedProblems } from '../app/fixes.js';
 import { pageAt } from '../app/page-at.js';
 import { narrowed } from '../core/check/narrow.js';
-import { today } from '../app/call.js';
 import { ruleNamed } from '../app/rule-named.js';
+import { partOf, shardOf } from '../app/parts.js';
+import { reportJson, written } from './check-formats.js';
 import { progressBar } from './progress.js';
-import { defineCommand, type ArgumentsOf, type CommonArguments, status, lookOptions } from './command.js';
+import { defineCommand, type ArgumentsOf, type CommonArguments, type Output, status, lookOptions } from './command.js';
 
 import { siteFolder } from '../app/sites.js';
 import { writeSet } from '../disk/file-set.js';
@@ -48,36 +46,6 @@ export function statusFor(levels: Level[], limit: FailArguments['fail-on']): num
   const counts = limit === 'never' ? [] : levels.filter((level) => level === 'error' || level === limit);
   return counts.length > 0 ? status.findings : status.fine;
 }
-
-/** The folder of a project in its git repository, with a slash at its end; empty where it is none, or is the same. */
-function inRepository(directory: string): string {
-  for (let folder = directory; ; folder = dirname(folder)) {
-    if (existsSync(join(folder, '.git'))) {
-      const way = relative(folder, directory).split(sep).join('/');
-      return way === '' ? '' : `${way}/`;
-    }
-    if (folder === dirname(folder)) return '';
-  }
-}
-
-/** Every report format but text; each is loaded only when it is used. */
-const written: Record<string, (report: CheckReport, directory: string, command: string) => string | Promise<string>> = {
-  json: (report) => reportJson(report),
-  csv: async (report) => (await import('../report/csv.js')).checkCsv(report),
-  sarif: async (report, directory) => {
-    const docs = readFileSync(join(packageFolder(), 'docs', 'findings.md'), 'utf8');
-    const { checkSarif } = await import('../report/sarif.js');
-    return checkSarif(report, {
-      ...{ version: packageJson.version, docs, base: inRepository(directory) },
-      textOf: (file) => readForEdit(directory, file).text,
-    });
-  },
-  junit: async (report, directory) => (await import('../report/junit.js')).checkJunit(report, inRepository(directory)),
-  markdown: async (report, directory) =>
-    (await import('../report/markdown.js')).checkMarkdown(report, inRepository(directory)),
-  html: async (report, _directory, command) =>
-    (await import('../report/html.js')).checkHtml(report, { command, version: packageJson.version, day: today() }),
-};
 
 const options = {
   watch: {
@@ -108,6 +76,7 @@ const options = {
     requiresArg: false,
     describe: 'Mend what has one fix that was tried; --fix=CODE only findings of this kind',
   },
+  shard: { type: 'string', describe: 'Judge one of several parts of the pages, such as 2/8, for local-needle report' },
   'dry-run': { type: 'boolean', default: false, describe: 'With --fix: show the changes and write nothing' },
   profile: { type: 'string', describe: 'Write where the time went to this JSON file, for bug reports' },
   ...lookOptions,
@@ -119,10 +88,6 @@ const positionals = {
 } as const;
 
 const levelsOf = ({ findings }: CheckReport) => findings.map(({ level }) => level);
-
-/** A report as JSON; what was not tried is left out. */
-const reportJson = (report: CheckReport) =>
-  JSON.stringify(report, (key, value: unknown) => (key === 'proposals' ? undefined : value), 2);
 
 /** The part of a project that a report is told of. */
 type Looked = Pick<OpenedCheck, 'project' | 'source' | 'content'> & { input: CheckInput };
@@ -152,6 +117,31 @@ async function mendedProblems(args: CheckArguments, fixing: Fixing | null): Prom
   if (fixing?.code !== null || isRead) return { texts: new Map(), applied: [] };
   const { mendProblems } = await import('../app/fixes.js');
   return mendProblems(findProject(args.project, process.cwd()));
+}
+
+/** Judges some of the pages and keeps what was found in a file, of which `report` makes a report. */
+function judgePart(args: CheckArguments, words: string, { out, log }: Output): number {
+  const others = (['watch', 'all-viewports', 'browser', 'accept', 'profile', 'page'] as const).filter(
+    (name) => args[name],
+  );
+  if (others.length > 0 || args.fix !== undefined || args.rules.length > 0)
+    throw new ProblemError([
+      {
+        message: '--shard judges a part of all pages for all rules',
+        hint: `Leave out ${[...others.map((name) => `--${name}`), ...(args.fix === undefined ? [] : ['--fix']), ...args.rules].join(', ')}.`,
+      },
+    ]);
+  const { out: file } = args;
+  if (file === undefined)
+    throw new ProblemError([{ message: '--shard needs a file for what it judges', hint: 'Add --out part-2.json.' }]);
+  const shard = shardOf(words);
+  const opened = openCheck({ ...args, byContent: true });
+  const { part, judged, pages } = partOf(opened, shard);
+  opened.keep(false);
+  writeSet(opened.project.directory, (set) => set.file(file, part));
+  out(`${file}: ${judged} of ${count(pages, 'page')} judged.`);
+  log(`Once all ${shard.of} parts are there: local-needle report FILE… --format text`);
+  return status.fine;
 }
 
 /** What was asked for, as it is called again. */
@@ -200,6 +190,7 @@ export const command = defineCommand<CheckArguments>({
       throw new ProblemError([
         { message: '--accept keeps the verdicts of all rules on all pages', hint: 'Leave out the rules and --page.' },
       ]);
+    if (args.shard !== undefined) return judgePart(args, args.shard, { out, log });
     const style = styleFor(process.stdout, process.env);
     const isNarrowed = args.rules.length > 0 || args.page !== undefined;
     const shown = (report: CheckReport) =>

@@ -52,6 +52,12 @@ export const commands: Record<string, CommandEntry> = {
     usage: '[rules..]',
     load: () => import('./check.js'),
   },
+  report: {
+    describe: 'Put the parts of a check together that several machines made',
+    usage: '<parts..>',
+    missing: 'Name the files of local-needle check --shard',
+    load: () => import('./report.js'),
+  },
   why: {
     describe: 'Explain one verdict: what wins on each element',
     usage: '<rule> <page>',

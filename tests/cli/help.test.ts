@@ -51,7 +51,7 @@ test.each([
   [['pages', '/', 'more'], /"more" is one word too many/, /pages --help/],
   [['check', 'calmm'], /There is no rule "calmm"/, /Did you mean calm\?/],
   [['check', '--page', '/nope'], /live has no page \/nope/, /local-needle pages/],
-  [['check', '--format', 'xml'], /--format cannot be "xml"/, /text, json, csv, sarif, junit, html/],
+  [['check', '--format', 'xml'], /--format cannot be "xml"/, /text, json, csv, sarif, junit, markdown, html/],
   [['check', '--viewport'], /--viewport needs a value/, /VALUE/],
   [['check', '--viewport', 'a', '--viewport', 'b'], /--viewport is given more than once/, /once/],
   [['check', '--vewport', 'a'], /check has no option --vewport/, /Did you mean --viewport\?/],

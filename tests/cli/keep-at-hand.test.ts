@@ -144,7 +144,7 @@ describe('What editors and shells get', () => {
     [['capture', ''], ['live']],
     [
       ['check', '--s'],
-      ['--state', '--site'],
+      ['--shard', '--state', '--site'],
     ],
     [
       ['check', '--format', 'j'],

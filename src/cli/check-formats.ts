@@ -1,0 +1,44 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { dirname, join, relative, sep } from 'node:path';
+import packageJson from '../../package.json' with { type: 'json' };
+import { packageFolder } from '../../demo/site.js';
+import type { CheckReport } from '../core/check/verdict.js';
+import { readForEdit } from '../project/edit.js';
+import { today } from '../app/call.js';
+
+/** The folder of a project in its git repository, with a slash at its end; empty where it is none, or is the same. */
+function inRepository(directory: string): string {
+  for (let folder = directory; ; folder = dirname(folder)) {
+    if (existsSync(join(folder, '.git'))) {
+      const way = relative(folder, directory).split(sep).join('/');
+      return way === '' ? '' : `${way}/`;
+    }
+    if (folder === dirname(folder)) return '';
+  }
+}
+
+/** Every report format but text; each is loaded only when it is used. */
+export const written: Record<
+  string,
+  (report: CheckReport, directory: string, command: string) => string | Promise<string>
+> = {
+  json: (report) => reportJson(report),
+  csv: async (report) => (await import('../report/csv.js')).checkCsv(report),
+  sarif: async (report, directory) => {
+    const docs = readFileSync(join(packageFolder(), 'docs', 'findings.md'), 'utf8');
+    const { checkSarif } = await import('../report/sarif.js');
+    return checkSarif(report, {
+      ...{ version: packageJson.version, docs, base: inRepository(directory) },
+      textOf: (file) => readForEdit(directory, file).text,
+    });
+  },
+  junit: async (report, directory) => (await import('../report/junit.js')).checkJunit(report, inRepository(directory)),
+  markdown: async (report, directory) =>
+    (await import('../report/markdown.js')).checkMarkdown(report, inRepository(directory)),
+  html: async (report, _directory, command) =>
+    (await import('../report/html.js')).checkHtml(report, { command, version: packageJson.version, day: today() }),
+};
+
+/** A report as JSON; what was not tried is left out. */
+export const reportJson = (report: CheckReport) =>
+  JSON.stringify(report, (key, value: unknown) => (key === 'proposals' ? undefined : value), 2);
