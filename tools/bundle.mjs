@@ -33,6 +33,7 @@ rmSync(outdir, { recursive: true, force: true });
 const program = await build({
   entryPoints: {
     'local-needle': join(dist, 'src/cli/main.js'),
+    api: join(dist, 'src/api.js'),
     'parallel-check-worker': join(dist, 'src/app/parallel-check-worker.js'),
   },
   outdir,

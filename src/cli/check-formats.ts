@@ -5,6 +5,7 @@ import { packageFolder } from '../../demo/site.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { readForEdit } from '../project/edit.js';
 import { today } from '../app/call.js';
+import { reportJson } from '../report/json.js';
 
 /** The folder of a project in its git repository, with a slash at its end; empty where it is none, or is the same. */
 function inRepository(directory: string): string {
@@ -38,7 +39,3 @@ export const written: Record<
   html: async (report, _directory, command) =>
     (await import('../report/html.js')).checkHtml(report, { command, version: packageJson.version, day: today() }),
 };
-
-/** A report as JSON; what was not tried is left out. */
-export const reportJson = (report: CheckReport) =>
-  JSON.stringify(report, (key, value: unknown) => (key === 'proposals' ? undefined : value), 2);

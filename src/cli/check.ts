@@ -22,7 +22,8 @@ import { pageAt } from '../app/page-at.js';
 import { narrowed } from '../core/check/narrow.js';
 import { ruleNamed } from '../app/rule-named.js';
 import { partOf, shardOf } from '../app/parts.js';
-import { reportJson, written } from './check-formats.js';
+import { reportJson } from '../report/json.js';
+import { written } from './check-formats.js';
 import { progressBar } from './progress.js';
 import { defineCommand, type ArgumentsOf, type CommonArguments, type Output, status, lookOptions } from './command.js';
 

@@ -12,14 +12,17 @@ const theme = pageHtml(
   '<style>.x { color: red !important } .logo { color: red }</style><header class="masthead"><img class="logo" src="/l.svg"></header><p class="x">a</p>',
 );
 
-test.each(['text', 'json', 'csv', 'sarif', 'junit', 'markdown', 'html'])('check --format %s is as it was', async (format) => {
-  const directory = smallProject(rules, { 'public/index.html': theme });
-  const { status, out } = await run(directory, ['check', '--format', format]);
-  expect(status).toBe(1);
-  // The page's styles and script, and the docs of a finding, are not what is looked at here.
-  const shown = out
-    .replace(/\d{4}-\d\d-\d\d, local-needle/, '2026-11-26, local-needle')
-    .replace(/<(style|script)>[^]*?<\/\1>/g, '<$1></$1>')
-    .replace(/"(text|markdown)": "(\w[^"\\]*)\\n\\n(?:[^"\\]|\\.)*"/g, '"$1": "$2 …"');
-  expect(shown).toMatchSnapshot();
-});
+test.each(['text', 'json', 'csv', 'sarif', 'junit', 'markdown', 'html'])(
+  'check --format %s is as it was',
+  async (format) => {
+    const directory = smallProject(rules, { 'public/index.html': theme });
+    const { status, out } = await run(directory, ['check', '--format', format]);
+    expect(status).toBe(1);
+    // The page's styles and script, and the docs of a finding, are not what is looked at here.
+    const shown = out
+      .replace(/\d{4}-\d\d-\d\d, local-needle/, '2026-11-26, local-needle')
+      .replace(/<(style|script)>[^]*?<\/\1>/g, '<$1></$1>')
+      .replace(/"(text|markdown)": "(\w[^"\\]*)\\n\\n(?:[^"\\]|\\.)*"/g, '"$1": "$2 …"');
+    expect(shown).toMatchSnapshot();
+  },
+);
