@@ -41,6 +41,8 @@ export async function takePair(
   const { html } = withoutEarlierBuild(view.html(page));
   const context = await browser.newContext({
     ...contextFor(settings.viewport),
+    // At two or three Chromium draws some words a little differently each time.
+    deviceScaleFactor: 1,
     ...{ bypassCSP: true, serviceWorkers: 'block', reducedMotion: 'reduce', timezoneId: 'UTC', locale: 'en-GB' },
   });
   try {
