@@ -7,6 +7,7 @@ import { compileMatcher } from '../core/page/elements.js';
 import { soleHandles } from '../core/target/site-index.js';
 import { ProblemError } from '../core/place.js';
 import { endKilledSets, writeSet } from '../disk/file-set.js';
+import { ciExample } from '../project/ci-example.js';
 import { editorSettings } from '../project/editor-settings.js';
 import { configurationSchema, cssCustomData } from '../project/schema.js';
 import { configurationName, requireFolder } from '../project/settings.js';
@@ -32,13 +33,19 @@ const positionals = {
   },
 } as const;
 
-type InitArguments = ArgumentsOf<typeof positionals, Record<never, never>>;
+const options = {
+  ci: { type: 'boolean', default: false, describe: 'Also write an example for continuous integration' },
+} as const;
+
+type InitArguments = ArgumentsOf<typeof positionals, typeof options>;
 
 export const command = defineCommand<InitArguments>({
   positionals,
+  options,
   examples: [
     ['$0 init public', 'for the HTML files in the folder public'],
     ['$0 init https://www.saltmere.example', 'for a running site'],
+    ['$0 init public --ci', 'with local-needle-ci.sh, to run after each push'],
     ['$0 init live=public staging=http://127.0.0.1:8080', 'for two copies of a site'],
   ],
   async run(args, { out }) {
@@ -58,6 +65,7 @@ export const command = defineCommand<InitArguments>({
     const files = new Map([[configurationName, configurationText(directory, sites)]]);
     const hasRules = existsSync(join(directory, 'rules'));
     if (!hasRules) files.set('rules/example.css', exampleText(sites[0]?.content ?? null));
+    if (args.ci) files.set(ciFile, ciExample);
     const { files: editor, toAdd } = editorFiles(directory);
     writeSet(directory, (set) => {
       for (const [name, text] of [...files, ...editor]) set.file(join(directory, name), text);
@@ -103,6 +111,7 @@ function editorFiles(directory: string): { files: Map<string, string>; toAdd: st
   return { files, toAdd: isThere ? null : JSON.stringify(entries, null, 2).slice(2, -2) };
 }
 
+const ciFile = 'local-needle-ci.sh';
 const schema = 'editor/local-needle.schema.json';
 const words = 'editor/rules.css-data.json';
 
