@@ -59,13 +59,7 @@ export function partOf({ input, source }: OpenedCheck, shard: Shard): { part: st
       input.results.set(key, result);
     },
   };
-  check({
-    ...input,
-    results,
-    hints: null,
-    loading: input.loading,
-    claim: (index) => index % shard.of === shard.number - 1,
-  });
+  check({ ...input, results, hints: null, claim: (index) => index % shard.of === shard.number - 1 });
   const part: Part = {
     ...{ kind: 'local-needle.part', version: 1, program: packageJson.version, shard },
     look: { site: source.name, viewport: input.viewport, state: input.state, visitor: input.visitor },

@@ -129,6 +129,28 @@ describeInBrowser('The looks of the preview', () => {
     expect(await tab.locator('#rules li').count()).toBe(1);
   });
 
+  test('stand still where a page leads elsewhere at one size and back at another', async () => {
+    const directory = smallProject('@needle teal { pages: all; .y { background: teal } }', {
+      'local-needle.yaml': `version: 1\nsites: { live: { folder: public } }\n${settings}`,
+      'public/index.html': pageHtml(
+        '',
+        '<p class="y">b</p><script>if (innerWidth < 600) location.href = "/other.html"</script>',
+      ),
+      'public/other.html': pageHtml(
+        '',
+        '<p class="y">b</p><script>if (innerWidth > 600) location.href = "/index.html"</script>',
+      ),
+    });
+    running = await startPreview(directory);
+    tab = await context.newPage();
+    await tab.goto(`${running.overview}looks?address=/index.html`);
+    await tab.locator('#rules .verdict').first().waitFor();
+    await tab.locator('#beside').selectOption('phone');
+    await tab.getByText('The frames lead to different pages').waitFor();
+    await until(async () => (await frame('phone, rules on')).url().endsWith('/other.html'));
+    expect((await frame('desktop, rules on')).url()).toMatch(/index\.html$/);
+  });
+
   test('set states on the page: classes, and pseudo-classes with all that is above', async () => {
     await open(['--state', 'over']);
     const title = 'desktop, rules on';

@@ -42,6 +42,7 @@ describe('A project', () => {
       paused: true,
       status: 'paused',
       pages: ['/', '/legal', '/tickets/pay.html'],
+      note: null,
     });
     const cell = report.cells.find(({ rule }) => rule === 'calm-payment');
     expect(cell).toMatchObject({ page: '/tickets/pay.html', verdict: 'hit' });

@@ -284,12 +284,12 @@ function reportOf(input: CheckInput, judged: Judged[], cells: Cell[], findings: 
     visitor: input.visitor,
     rules: judged.map(({ rule, pages }) => ({
       rule: rule.name,
-      note: rule.note,
       file: rule.at.file,
       line: rule.at.line,
       paused: rule.paused,
       status: statusOf(rule, input.today),
       pages: [...pages].map((page) => page.path),
+      note: rule.note,
     })),
     cells,
     findings: kept,

@@ -64,13 +64,13 @@ export interface CheckReport {
   visitor: string | null;
   rules: {
     rule: string;
-    /** Why the rule is there; null if it does not say. */
-    note: string | null;
     file: string;
     line: number;
     paused: boolean;
     status: RuleStatus;
     pages: string[];
+    /** Why the rule is there; null if it does not say. */
+    note: string | null;
   }[];
   cells: Cell[];
   /** Errors and warnings. */

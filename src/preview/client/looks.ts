@@ -25,6 +25,9 @@ interface Framed {
   speaks: boolean;
 }
 let all: Framed[] = [];
+/** When frames moved the others; so many moves in this time, in milliseconds, are a circle. */
+let moves: number[] = [];
+const [mostMoves, movesMs] = [6, 4000];
 
 const rulesShown = () => document.querySelector<HTMLInputElement>('[name=rules]:checked')?.value as Rules;
 
@@ -75,12 +78,12 @@ async function choose(): Promise<void> {
     colorScheme: (select('scheme').value || null) as LookRequest['colorScheme'],
     print: byId<HTMLInputElement>('print').checked,
   };
-  try {
-    await ask('looks', wanted);
-  } catch (error) {
-    tell('problem', (error as Error).message);
-  }
+  const failed = await ask('looks', wanted).then(
+    () => null,
+    (error: unknown) => (error as Error).message,
+  );
   await look();
+  if (failed !== null) tell('problem', failed);
 }
 
 const seat = (name: string) => looks?.viewports.find((each) => each.name === name);
@@ -189,7 +192,11 @@ window.addEventListener('message', (event) => {
     from.at = words.address;
     from.speaks = true;
     sayTo(from, { needle: 'as', medium: from.seat.medium });
-    if (words.address !== address) moveTo(words.address);
+    if (words.address === address) return;
+    // A page that leads elsewhere at one size and back at another would never stand still.
+    moves = [...moves, event.timeStamp].filter((each) => event.timeStamp - each < movesMs);
+    if (moves.length > mostMoves) tell('problem', 'The frames lead to different pages, so each stays where it is.');
+    else moveTo(words.address);
   } else if (words.needle === 'scrolled')
     for (const each of all)
       if (each !== from && each.figure === from.figure) sayTo(each, { needle: 'scroll', top: words.top });
