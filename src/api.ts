@@ -1,6 +1,7 @@
 // What other programs may import from "local-needle"; nothing else is exported.
 import { openCheck, type OpenedCheck } from './app/check-input.js';
 import { makeBuild, prepareBuild, type BuildAs } from './app/build.js';
+import { withLostHits } from './app/lost-hits.js';
 import { pageAt } from './app/page-at.js';
 import { parallelCheck } from './app/parallel-check.js';
 import { ruleNamed } from './app/rule-named.js';
@@ -92,7 +93,8 @@ export async function check(project: Project, { rules = [], pages = [] }: CheckO
   const { content, source } = own;
   const named = rules.map((name) => ruleNamed(name, own.project.rules).name);
   const paths = pages.map((path) => pageAt(path, content.site, source.pathOptions).path);
-  const report = await parallelCheck(own.input, options);
+  const plain = await parallelCheck(own.input, options);
+  const report = withLostHits(own.project.directory, own.input, plain);
   own.keep();
   return JSON.parse(reportJson(narrowed(report, { rules: named, pages: paths }))) as CheckReport;
 }

@@ -4,6 +4,9 @@ import packageJson from '../../package.json' with { type: 'json' };
 import { packageFolder } from '../../demo/site.js';
 import type { CheckReport } from '../core/check/verdict.js';
 import { readForEdit } from '../project/edit.js';
+import { writeSet } from '../disk/file-set.js';
+import { checkText, totalsText } from '../report/check-text.js';
+import { plainStyle, styleFor } from '../report/text.js';
 import { today } from '../app/call.js';
 import { reportJson } from '../report/json.js';
 
@@ -39,3 +42,26 @@ export const written: Record<
   html: async (report, _directory, command) =>
     (await import('../report/html.js')).checkHtml(report, { command, version: packageJson.version, day: today() }),
 };
+
+/** Which report is given, and where; `out`: a file. */
+export interface Asked {
+  format: string;
+  out?: string;
+  directory: string;
+  command: string;
+  asText?: Parameters<typeof checkText>[2];
+}
+
+/** Prints a report in the form that is asked for, or writes it to a file and prints its totals. */
+export async function giveReport(
+  report: CheckReport,
+  { format, out: file, directory, command, asText }: Asked,
+  out: (text: string) => void,
+): Promise<void> {
+  const style = styleFor(process.stdout, process.env);
+  const inForm = await (written[format]?.(report, directory, command) ??
+    checkText(report, file === undefined ? style : plainStyle, asText));
+  if (file === undefined) return out(inForm.replace(/\r?\n$/, ''));
+  writeSet(directory, (set) => set.file(file, inForm.endsWith('\n') ? inForm : `${inForm}\n`));
+  out(`${file}: ${totalsText(report, style)}`);
+}

@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import packageJson from '../../package.json' with { type: 'json' };
-import { accept, noLongerHitSince } from '../core/check/accepted.js';
+import { accept } from '../core/check/accepted.js';
 import { checkAllViewports } from '../core/check/all-viewports.js';
 import { withBrowserVerdicts } from '../core/check/browser-verdicts.js';
 import { check, withFindings } from '../core/check/check.js';
@@ -12,18 +12,19 @@ import { mostTried } from '../core/fix/fixes.js';
 import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js';
 import { chosenSite } from '../project/read-configuration.js';
 import { findProject, loadSettings } from '../project/settings.js';
-import { checkText, totalsText } from '../report/check-text.js';
+import { checkText } from '../report/check-text.js';
 import { problemsText } from '../report/problems.js';
-import { count, plainStyle, styleFor } from '../report/text.js';
+import { count, styleFor } from '../report/text.js';
 import { openCheck, type OpenedCheck } from '../app/check-input.js';
 import { parallelCheck } from '../app/parallel-check.js';
 import type { MendedProblems } from '../app/fixes.js';
 import { pageAt } from '../app/page-at.js';
 import { narrowed } from '../core/check/narrow.js';
 import { ruleNamed } from '../app/rule-named.js';
+import { withLostHits } from '../app/lost-hits.js';
 import { partOf, shardOf } from '../app/parts.js';
 import { reportJson } from '../report/json.js';
-import { written } from './check-formats.js';
+import { giveReport, written } from './check-formats.js';
 import { progressBar } from './progress.js';
 import { defineCommand, type ArgumentsOf, type CommonArguments, type Output, status, lookOptions } from './command.js';
 
@@ -211,9 +212,8 @@ export const command = defineCommand<CheckArguments>({
     });
     const withLost = (opened: Looked, plain: CheckReport) => {
       const { project, input } = opened;
-      const accepted = args.accept ? null : readAccepted(project.directory);
-      const lost = accepted ? noLongerHitSince(accepted, plain, input.viewports[0]?.name ?? '') : [];
-      return narrowed(withFindings(plain, lost), narrowingOf(opened));
+      const report = args.accept ? withFindings(plain, []) : withLostHits(project.directory, input, plain);
+      return narrowed(report, narrowingOf(opened));
     };
     if (args.watch) {
       const { watchAndCheck } = await import('./watch.js');
@@ -272,18 +272,8 @@ export const command = defineCommand<CheckArguments>({
       if (fixing?.isTrial && unread.applied.length > 0) return status.input;
       if (fixing?.isTrial) return statusFor(levelsOf(report), args['fail-on']);
     }
-    const inForm = await (written[args.format]?.(report, read.project.directory, commandOf(args)) ??
-      checkText(report, args.out === undefined ? style : plainStyle, {
-        quiet: args.quiet || fixing !== null,
-        narrowed: isNarrowed,
-      }));
-    if (args.out === undefined) out(inForm.replace(/\r?\n$/, ''));
-    else {
-      const text = inForm.endsWith('\n') ? inForm : `${inForm}\n`;
-      const file = args.out;
-      writeSet(read.project.directory, (set) => set.file(file, text));
-      out(`${args.out}: ${totalsText(report, style)}`);
-    }
+    const asText = { quiet: args.quiet || fixing !== null, narrowed: isNarrowed };
+    await giveReport(report, { ...args, directory: read.project.directory, command: commandOf(args), asText }, out);
     if (profile && args.profile !== undefined) {
       const file = args.profile;
       const text = profile.text(packageJson.version);

@@ -179,6 +179,7 @@ export const command = defineCommand<PreviewArguments>({
         state: () => looksOf(live),
         choose: (look) => {
           const before = live.look.visitor;
+          if (args.live) requestHeaders(all.project.settings, all.source, look.visitor, process.env);
           chooseLook(live, look);
           session.refresh(before !== live.look.visitor);
           session.reloadAll();

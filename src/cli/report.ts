@@ -1,13 +1,12 @@
 import { readFileSync, statSync } from 'node:fs';
 import { openCheck } from '../app/check-input.js';
+import { withLostHits } from '../app/lost-hits.js';
 import { readPart, resultsOf, wholeOf, type Part } from '../app/parts.js';
 import { check } from '../core/check/check.js';
 import { ProblemError } from '../core/place.js';
-import { writeSet } from '../disk/file-set.js';
-import { checkText, totalsText } from '../report/check-text.js';
-import { count, plainStyle, styleFor } from '../report/text.js';
+import { count } from '../report/text.js';
 import { failOn, statusFor } from './check.js';
-import { written } from './check-formats.js';
+import { giveReport, written } from './check-formats.js';
 import { defineCommand, type ArgumentsOf } from './command.js';
 
 /** Maximum size of a part, in bytes. */
@@ -46,21 +45,10 @@ export const command = defineCommand<ReportArguments>({
     const asked = { site, viewport, state: state ?? undefined, visitor: visitor ?? undefined };
     const opened = openCheck({ ...args, ...asked, byContent: true });
     const { results, judged } = resultsOf(known);
-    const report = check({ ...opened.input, results });
+    const report = withLostHits(opened.project.directory, opened.input, check({ ...opened.input, results }));
     if (judged() > 0) log(`${count(judged(), 'page')} differed from what the parts judged, and was judged here.`);
-    const style = styleFor(process.stdout, process.env);
-    const inForm = await (written[args.format]?.(
-      report,
-      opened.project.directory,
-      commandOf(look, opened.input.viewports[0]?.name),
-    ) ?? checkText(report, args.out === undefined ? style : plainStyle));
-    if (args.out === undefined) out(inForm.replace(/\r?\n$/, ''));
-    else {
-      const text = inForm.endsWith('\n') ? inForm : `${inForm}\n`;
-      const file = args.out;
-      writeSet(opened.project.directory, (set) => set.file(file, text));
-      out(`${file}: ${totalsText(report, style)}`);
-    }
+    const command = commandOf(look, opened.input.viewports[0]?.name);
+    await giveReport(report, { ...args, directory: opened.project.directory, command }, out);
     return statusFor(
       report.findings.map(({ level }) => level),
       args['fail-on'],

@@ -40,6 +40,16 @@ describe('A check in parts', () => {
     },
   );
 
+  test('tells what does not hit any more since it was accepted', async () => {
+    const directory = checkedOut('accepted');
+    await run(directory, ['check', '--accept', '--fail-on', 'never']);
+    const file = join(directory, 'local-needle.accepted.json');
+    writeFileSync(file, readFileSync(file, 'utf8').replaceAll('"overridden"', '"hit"'));
+    const report = await run(directory, ['report', ...all(), '--format', 'json']);
+    expect(report.out).toContain('no-longer-hit');
+    expect(report.out).toBe((await run(directory, ['check', '--format', 'json'])).out);
+  });
+
   test('judges pages anew that are not as they were', async () => {
     const directory = checkedOut('changed');
     const page = join(directory, 'live/tickets/pay/index.html');

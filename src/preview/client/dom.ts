@@ -1,3 +1,6 @@
+import type { Level } from '../../core/finding.js';
+import type { PreviewStatus } from '../protocol.js';
+
 type Child = Node | string | null;
 
 /** Makes an element; texts go in as text, never as HTML. */
@@ -31,6 +34,20 @@ export async function ask<T>(path: string, body?: unknown): Promise<T> {
 /** Switches a rule (null: all of them) in this preview; says so where that fails. */
 export const switchRule = (rule: string | null, on: boolean) =>
   ask('switch', { rule, on }).catch((error: unknown) => tell('problem', `Not switched: ${(error as Error).message}`));
+
+/** The switch of a rule in this preview. */
+export function ruleBox({ name, status }: { name: string; status: PreviewStatus }): HTMLInputElement {
+  const disabled = status === 'paused' || status === 'expired';
+  const box = make('input', { type: 'checkbox', checked: status === 'on', disabled });
+  box.setAttribute('role', 'switch');
+  box.dataset['rule'] = name;
+  box.onchange = () => void switchRule(name, box.checked);
+  return box;
+}
+
+/** What was found of a rule on a page. */
+export const hintLines = (hints: { level: Level; text: string }[]) =>
+  hints.map(({ level, text }) => make('p', { className: `says ${level === 'error' ? 'bad' : 'odd'}` }, text));
 
 /** A verdict as it is shown everywhere. */
 export const badge = (verdict: string) => make('span', { className: `verdict ${verdict}` }, verdict);

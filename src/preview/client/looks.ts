@@ -1,6 +1,6 @@
 // The looks: a page in frames of the sizes that were chosen, with and without the rules, and its verdicts beside it.
 import type { FromFrame, LookRequest, LooksState, OverviewState, PanelState, Seat, ToFrame } from '../protocol.js';
-import { ask, badge, byId, make, switchRule, tell } from './dom.js';
+import { ask, badge, byId, hintLines, make, ruleBox, tell } from './dom.js';
 import { onNews } from './news.js';
 
 type Rules = 'on' | 'off' | 'both';
@@ -152,17 +152,13 @@ async function verdicts(): Promise<void> {
   const none = make('li', {}, 'No rule targets this page.');
   byId('rules').replaceChildren(
     ...state.rules.map(({ name, note, status, verdict, says, hints }) => {
-      const box = make('input', { type: 'checkbox', checked: status === 'on' });
-      box.setAttribute('role', 'switch');
-      box.disabled = status === 'paused' || status === 'expired';
-      box.dataset['rule'] = name;
-      box.onchange = () => void switchRule(name, box.checked);
+      const box = ruleBox({ name, status });
       return make(
         'li',
         { className: status === 'on' ? '' : 'out' },
         make('label', {}, box, make('span', { className: 'name' }, name), verdict ? badge(verdict) : null),
         make('p', { className: 'says' }, note ? `${note} ` : '', make('small', {}, says)),
-        ...hints.map(({ level, text }) => make('p', { className: `says ${level === 'error' ? 'bad' : 'odd'}` }, text)),
+        ...hintLines(hints),
       );
     }),
     ...(state.rules.length === 0 ? [none] : []),

@@ -1,5 +1,5 @@
 import type { OverviewState } from '../protocol.js';
-import { ask, badge, byId, make, switchRule, tell } from './dom.js';
+import { ask, badge, byId, make, ruleBox, switchRule, tell } from './dom.js';
 import { showMap, startMap } from './map.js';
 import { onNews } from './news.js';
 
@@ -100,12 +100,8 @@ function showRules(rules: OverviewState['rules']): void {
   const focused = document.activeElement?.getAttribute('data-rule');
   byId('rules').replaceChildren(
     ...rules.map(({ name, note, place, status, verdicts, pages }) => {
-      const fixed = status === 'paused' || status === 'expired';
-      const box = make('input', { type: 'checkbox', checked: status === 'on', disabled: fixed });
-      box.setAttribute('role', 'switch');
+      const box = ruleBox({ name, status });
       box.setAttribute('aria-label', `${name} in this preview`);
-      box.dataset['rule'] = name;
-      box.onchange = () => void switchRule(name, box.checked);
       const filter = make('button', { type: 'button', className: 'name', title: 'Show its pages' }, name);
       filter.onclick = () => searchFor(`rule:${name}`);
       const counts = Object.entries(verdicts).map(([verdict, number]) => {

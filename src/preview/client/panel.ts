@@ -8,7 +8,7 @@ import {
   type ToPage,
   type ToPanel,
 } from '../protocol.js';
-import { ask, badge, byId, make, switchRule, tell } from './dom.js';
+import { ask, badge, byId, hintLines, make, ruleBox, switchRule, tell } from './dom.js';
 import { onNews } from './news.js';
 import { editForm, ruleForm, type Around, type DraftForm } from './rule-form.js';
 
@@ -89,11 +89,7 @@ function showRules(rules: PanelState['rules']): void {
   byId('rules').replaceChildren(
     ...rules.map((rule) => {
       const { name, note, place, status, verdict, says, hints } = rule;
-      const box = make('input', { type: 'checkbox', checked: status === 'on' });
-      box.setAttribute('role', 'switch');
-      box.disabled = status === 'paused' || status === 'expired';
-      box.dataset['rule'] = name;
-      box.onchange = () => void switchRule(name, box.checked);
+      const box = ruleBox({ name, status });
       return make(
         'li',
         { className: status === 'on' ? '' : 'out' },
@@ -110,7 +106,7 @@ function showRules(rules: PanelState['rules']): void {
           ruleButton(rule, 'Edit', () => edit(rule)),
         ),
         make('p', { className: 'says' }, note ? `${note} ` : '', make('small', {}, says)),
-        ...hints.map(({ level, text }) => make('p', { className: `says ${level === 'error' ? 'bad' : 'odd'}` }, text)),
+        ...hintLines(hints),
         hints.length > 0 ? fixesOf(rule) : null,
       );
     }),
