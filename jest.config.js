@@ -24,6 +24,8 @@ export default {
   collectCoverageFrom: ['src/**/*.ts', '!src/preview/client/**', '!src/**/*.d.ts', '!src/cli/main.ts'],
   // The floor that CI holds, of the tests that wait for no browser (tools/test.mjs).
   coverageThreshold: { global: { lines: 85, branches: 84 } },
+  // Not in the folder for temporary files, which is emptied after each run.
+  cacheDirectory: '<rootDir>/node_modules/.cache/jest',
   testTimeout: 180_000,
   // On two cores Jest would leave one idle; most of the time goes into programs that the tests start.
   maxWorkers: 2,

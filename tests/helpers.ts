@@ -10,6 +10,8 @@ import { prepareShipments, type ShipmentInput } from '../src/core/ship/shipment.
 import { assembleSite } from '../src/capture/site-content.js';
 import type { CheckInput } from '../src/core/check/input.js';
 import { readOpening } from '../src/core/page/opening.js';
+import { readWords } from '../src/core/page/site-words.js';
+import { readSkeleton } from '../src/core/page/skeleton.js';
 import { readRuleFile } from '../src/project/rule-file.js';
 import type { FileUse } from '../src/core/action/action.js';
 
@@ -142,6 +144,7 @@ export function siteOf(
     [],
     {
       html: ({ path }) => html.get(path) ?? '',
+      markup: ({ path }) => ({ words: readWords(html.get(path) ?? ''), skeleton: readSkeleton(html.get(path) ?? '') }),
       ...{
         style: () => null,
         file: () => null,

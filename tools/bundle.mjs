@@ -2,7 +2,7 @@
 // a short command. Not minified: local-needle.js ships as the text of one of the functions (src/core/ship/runtime.ts).
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { rmSync, writeFileSync } from 'node:fs';
+import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { build } from 'esbuild';
 import { writeLicenses } from './licenses.mjs';
 
@@ -21,6 +21,10 @@ const withoutUnused = {
     build.onResolve({ filter: /^iconv-lite$/ }, ({ path, importer }) =>
       importer.includes('whatwg-encoding') ? { path, namespace: 'unused' } : undefined,
     );
+    // It says on stderr where it gives up matching a value; such a value is "unknown" to us.
+    build.onLoad({ filter: /csstree\.esm\.js$/ }, ({ path }) => ({
+      contents: readFileSync(path, 'utf8').replace(/console\.warn\("\[csstree-match\][^)]*\)/, 'void 0'),
+    }));
     build.onLoad({ filter: /.*/, namespace: 'unused' }, ({ path }) => ({
       contents: `module.exports = () => { throw new Error('${path} is not in the bundle: see tools/bundle.mjs'); };`,
     }));
@@ -35,6 +39,7 @@ const program = await build({
     'local-needle': join(dist, 'src/cli/main.js'),
     api: join(dist, 'src/api.js'),
     'parallel-check-worker': join(dist, 'src/app/parallel-check-worker.js'),
+    'compare-worker': join(dist, 'src/browser/compare-worker.js'),
   },
   outdir,
   bundle: true,
@@ -60,11 +65,16 @@ const program = await build({
     ].join('\n'),
   },
 });
-// What the preview serves to browsers.
+// What runs in browsers.
 const client = await build({
-  entryPoints: ['page', 'panel', 'overview', 'looks'].map((name) => join(dist, `src/preview/client/${name}.js`)),
-  outdir: join(outdir, 'preview'),
+  entryPoints: [
+    ...['page', 'panel', 'overview', 'looks'].map((name) => `preview/client/${name}.js`),
+    'browser/client/page-clock.js',
+  ].map((path) => ({ in: join(dist, 'src', path), out: path.replace(/client\/(.*)\.js$/, '$1') })),
+  outdir,
   bundle: true,
+  // Asked for in Node alone.
+  external: ['util', 'timers', 'timers/promises'],
   minify: true,
   format: 'iife',
   target: 'es2022',

@@ -1,11 +1,16 @@
 // Lint, formatting and the tests, in this order, and one closing line that counts them all; arguments go to Jest. Types
 // were checked by the compile before.
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
-const node = (...args) => spawnSync(process.execPath, args, { stdio: 'inherit' }).status === 0;
+/** The folder for what tests write. Nobody looks at it later, so it goes with the run. */
+const room = mkdtempSync(join(tmpdir(), 'needle-tests-'));
+process.on('exit', () => rmSync(room, { recursive: true, force: true }));
+const env = { ...process.env, TMPDIR: room, TEMP: room, TMP: room };
+
+const node = (...args) => spawnSync(process.execPath, args, { stdio: 'inherit', env }).status === 0;
 const counts = { passed: 0, failed: 0, skipped: 0 };
 const jestOnly = process.argv.slice(2);
 
@@ -19,7 +24,7 @@ if (jestOnly.length === 0) {
 }
 /** Runs Jest and counts its tests. */
 function jest(...args) {
-  const results = join(mkdtempSync(join(tmpdir(), 'needle-results-')), 'results.json');
+  const results = join(mkdtempSync(join(room, 'results-')), 'results.json');
   const fine = node(
     '--experimental-vm-modules',
     '--no-warnings',

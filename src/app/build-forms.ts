@@ -5,7 +5,11 @@ import { buildBundle, type Bundle } from '../core/ship/bundle.js';
 import { readBuild, readEmbedded } from '../core/ship/read-back.js';
 import type { Shipment, Shipments } from '../core/ship/shipment.js';
 import { buildSnippet, snippetText, type Snippet } from '../core/ship/snippet.js';
+import { insertionPoint } from '../core/ship/insert.js';
 import type { Delivery } from '../core/ship/proof.js';
+import { edited, staticSwaps, type SourceEdit, type StaticSwaps } from '../core/ship/static-swaps.js';
+import type { PageDocument } from '../core/page/document.js';
+import { locationOf } from '../core/page/location.js';
 import type { Page, Site } from '../core/page/page.js';
 import type { PathOptions } from '../core/page/path.js';
 import { decodePage } from '../capture/decode.js';
@@ -32,6 +36,8 @@ export interface Making {
   bundleAddress: string | null;
   /** The site's own folder, where it is one. */
   source: string | null;
+  /** A page's source. */
+  html: (page: Page) => string;
 }
 
 /** What was written, read back. */
@@ -119,22 +125,72 @@ export function makeSnippets(making: Making): Made {
   };
 }
 
+/** A page's snippet, and how its source changes. `ascii`: see EditsFor. */
+interface PatchedPage {
+  snippet: Snippet;
+  edits: (ascii: boolean) => SourceEdit[];
+}
+
+const noSwaps: StaticSwaps = { edits: [], done: new Set() };
+const beyondAscii = /[^\0-\x7f]/;
+
+/** The pages that something is written into. */
+export function patchedPages(making: Making): PatchedPage[] {
+  const { site, shipments, pathOptions, minify, withScript, place } = making;
+  return shipments.pages.flatMap((page) => {
+    const html = making.html(page);
+    const locate = ({ root }: PageDocument) => locationOf(page, root, pathOptions);
+    let swaps: Record<'plain' | 'ascii', StaticSwaps> = { plain: noSwaps, ascii: noSwaps };
+    const form = { site: site.name, pathOptions, minify, withScript, shippedName, filesAt: '/local-needle/' };
+    const snippet = buildSnippet(page, shipments, form, (rules, served) => {
+      const plain = staticSwaps(html, rules, locate, served, false);
+      const isAscii = plain.edits.every(({ text }) => !beyondAscii.test(text));
+      const ascii = isAscii ? plain : staticSwaps(html, rules, locate, served, true);
+      // A script or style in a fragment takes no references: then nothing is written, whatever the page's character set.
+      if (ascii.done.size === plain.done.size) swaps = { plain, ascii };
+      return swaps.plain.done;
+    });
+    if (!snippet) return [];
+    const edits = (ascii: boolean) => {
+      const text = snippetText(snippet, minify !== null, ascii);
+      const at = text === '' ? 0 : insertionPoint(html, place);
+      const inserted = text === '' ? [] : [{ start: at, end: at, text }];
+      return [...swaps[ascii ? 'ascii' : 'plain'].edits, ...inserted].sort(
+        (a, b) => a.start - b.start || a.end - b.end,
+      );
+    };
+    return [{ snippet, edits }];
+  });
+}
+
+/** The pages of a folder with what a build would write into them, by their files. */
+export const pageChanges = (making: Making): Map<string, { before: { text: string }; after: string }> =>
+  new Map(
+    patchedPages(making).map(({ snippet: { page }, edits }) => {
+      const text = making.html(page);
+      return [page.file, { before: { text }, after: edited(text, edits(false)) }];
+    }),
+  );
+
 /** A copy of the site's folder with each page's rules written into it. */
 export function makePages(making: Making & { source: string }): Made {
-  const { directory, out, minify, place, source } = making;
+  const { directory, out, source } = making;
   requireOwnFolder(directory, out, source);
-  const snippets = snippetsOf(making, '/local-needle/');
-  const byFile = new Map(snippets.map((snippet) => [snippet.page.file, snippet]));
+  const patched = patchedPages(making);
+  const snippets = patched.map(({ snippet }) => snippet);
+  const byFile = new Map(patched.map((each) => [each.snippet.page.file, each]));
   const extra = new Map<string, string | Uint8Array>();
   for (const snippet of snippets) for (const [name, bytes] of snippet.files) extra.set(`local-needle/${name}`, bytes);
   let copied: ReturnType<typeof copyPatched> = { files: 0, skipped: [] };
   writeSet(directory, (set) => {
     set.file(...notedOutputs(directory, out));
     set.folder(out, (made) => {
-      copied = copyPatched(source, made, place, (file, ascii) => {
-        const snippet = byFile.get(file);
-        return snippet ? snippetText(snippet, minify !== null, ascii) : null;
-      });
+      copied = copyPatched(
+        source,
+        made,
+        new Set(byFile.keys()),
+        (file, _source, ascii) => byFile.get(file)?.edits(ascii) ?? [],
+      );
       fillFolder(made, extra);
     });
   });
@@ -153,12 +209,15 @@ export function makePages(making: Making & { source: string }): Made {
 
 /** What the files that were written bring to each page; each is read once. */
 function deliveryFrom(snippets: Snippet[], shipments: Shipments, read: (page: Page) => string): Delivery['to'] {
-  const byPath = new Map(snippets.map(({ page }) => [page.path, page]));
+  const byPath = new Map(snippets.map((snippet) => [snippet.page.path, snippet]));
   const known = new Map<string, ReturnType<Delivery['to']>>();
+  const broughtBy = ({ page, inPage }: Snippet) => {
+    const actions = actionsOf(shipments.toPage(page));
+    return { build: readEmbedded(read(page)), actions, byScript: actions.filter((action) => !inPage.has(action)) };
+  };
   return ({ path }) => {
-    const page = byPath.get(path);
-    if (!known.has(path))
-      known.set(path, page ? { build: readEmbedded(read(page)), actions: actionsOf(shipments.toPage(page)) } : null);
+    const snippet = byPath.get(path);
+    if (!known.has(path)) known.set(path, snippet ? broughtBy(snippet) : null);
     return known.get(path) ?? null;
   };
 }

@@ -11,7 +11,7 @@ import { proveBuild, type Proof } from '../core/ship/proof.js';
 import { prepareShipments, shippingRules } from '../core/ship/shipment.js';
 import { Survey, type Answers } from '../core/ship/survey.js';
 import { addressText } from '../core/target/run-time-addresses.js';
-import { makeBundle, makePages, makeSnippets, type Made, type Making } from './build-forms.js';
+import { makeBundle, makePages, makeSnippets, patchedPages, type Made, type Making } from './build-forms.js';
 import { openCheck, type OpenedCheck } from './check-input.js';
 import type { LookCall } from './open.js';
 import { parallelCheck } from './parallel-check.js';
@@ -72,6 +72,7 @@ export async function prepareBuild(call: BuildCall): Promise<ReadyBuild> {
     hashed: call.hashed,
     bundleAddress: source.bundleAddress ?? null,
     source: folder,
+    html: content.html,
   };
   const errors = report.findings.filter(({ level, code }) => level === 'error' && !isAboutLoading(code));
   const ready = { making, input, report, errors };
@@ -103,9 +104,20 @@ const lookOf = ({ project, site, viewport, state, visitor, tolerant }: LookCall)
 });
 
 function requireNoScript({ making, input }: ReadyBuild, form: BuildAs): void {
-  const { whole } = making.shipments;
+  const { whole, toPage } = making.shipments;
+  // A patched page does in its own HTML what it can.
+  const byScript =
+    form === 'pages' &&
+    new Set(
+      patchedPages({ ...making, withScript: true }).flatMap(({ snippet: { page, inPage } }) =>
+        toPage(page).rules.flatMap(({ actions }) =>
+          actions.flatMap(({ action }) => (inPage.has(action) ? [] : [action])),
+        ),
+      ),
+    );
   const acting = whole.rules.filter(({ actions }) =>
     actions.some(({ action }) => {
+      if (byScript && !byScript.has(action)) return false;
       const { needsScript, loads } = actionKind(action);
       // In a patched page a stylesheet is a link.
       return needsScript(action) && (form === 'bundle' || !loads(action).some(({ kind }) => kind === 'style'));

@@ -1,6 +1,8 @@
 import type { SiteContent } from '../capture/site-content.js';
 import type { CheckInput } from '../core/check/input.js';
+import type { KeptOutline } from '../core/check/kept-parts.js';
 import { sheetStores } from '../core/css/cascade/page-sheets.js';
+import { packed, unpacked } from '../core/check/packed-result.js';
 import type { PageResult } from '../core/check/result-cache.js';
 import type { Hint } from '../core/fix/missing-element.js';
 import { buildBundle } from '../core/ship/bundle.js';
@@ -29,7 +31,7 @@ export interface OpenedCheck {
   project: Project;
   source: SiteSource;
   content: SiteContent;
-  input: CheckInput & { results: Cache<PageResult> };
+  input: CheckInput & { results: Cache<PageResult>; outlines: Cache<KeptOutline> };
   /** Answers that earlier builds read from pages. */
   learnt: Cache<Answers>;
   /** Saves results for the next run; `forget` drops those that this run did not use. */
@@ -49,13 +51,14 @@ export function checkOf(project: Project, source: SiteSource, content: SiteConte
   const options = viewOptions(call, project, source, content);
   const { directory } = project;
   const looked = [source.name, options.viewport, options.state, options.visitor].filter((each) => each !== null);
-  const results = new Cache<PageResult>(directory, ['check', ...looked].join('.'));
+  const results = new Cache<PageResult>(directory, ['check', ...looked].join('.'), { write: packed, read: unpacked });
+  const outlines = new Cache<KeptOutline>(directory, ['outlines', ...looked].join('.'));
   const hints = new Cache<Hint>(directory, ['hints', ...looked].join('.'));
   const { dropExtension = '', queryKeys = [] } = source.pathOptions;
   const learnt = new Cache<Answers>(directory, ['learnt', source.name, dropExtension, ...queryKeys].join('.'));
   const input: OpenedCheck['input'] = {
     ...options,
-    ...{ results, hints, startTime, sheets: sheetStores(options.place) },
+    ...{ results, outlines, hints, startTime, sheets: sheetStores(options.place) },
     rules: project.rules,
     findings: [...project.findings, ...content.findings],
     others: otherSites(directory, project.settings, source),
@@ -64,6 +67,7 @@ export function checkOf(project: Project, source: SiteSource, content: SiteConte
   };
   const keep = (forget = true) => {
     results.save(forget);
+    outlines.save(false);
     hints.save(forget);
     learnt.save();
   };

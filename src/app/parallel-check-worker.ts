@@ -9,14 +9,14 @@ import { claimFor, type HelperData, type HelperFound } from './parallel-check.js
 const data = workerData as HelperData;
 const opened = openCheck(data.call);
 const { input, learnt } = opened;
-const found: HelperFound = { results: [], learnt: [] };
+const found: HelperFound = { results: [], outlines: [], learnt: [] };
 
 /** The same, with what is new noted. */
 function noting<T>(kept: Kept<T>, fresh: [string, T][]): Kept<T> {
   const set = (key: string, value: T) => {
     if (kept.get(key) !== value) fresh.push([key, value]);
   };
-  return { get: kept.get, set };
+  return { ...(kept.all ? { all: kept.all } : {}), get: kept.get, set };
 }
 
 // Results are kept by whether the loading of a build is looked at, and a build does not look at it.
@@ -25,6 +25,7 @@ const building = data.surveys
   : {};
 check({
   ...{ ...input, ...building },
-  ...{ hints: null, results: noting(input.results, found.results), claim: claimFor(data) },
+  ...{ hints: null, results: noting(input.results, found.results) },
+  ...{ outlines: noting(input.outlines, found.outlines), claim: claimFor(data) },
 });
 parentPort?.postMessage(found);

@@ -5,6 +5,7 @@ import { check, checkInSteps } from '../core/check/check.js';
 import type { Kept, PageResult } from '../core/check/result-cache.js';
 import type { CheckInput } from '../core/check/input.js';
 import type { CheckReport } from '../core/check/verdict.js';
+import type { KeptOutline } from '../core/check/kept-parts.js';
 import type { Answers } from '../core/ship/survey.js';
 import type { LookCall } from './open.js';
 
@@ -37,6 +38,7 @@ export function claimFor({ taken, number }: Pick<HelperData, 'taken' | 'number'>
 /** What a worker found that was not kept before: results, and what a build learnt of pages. */
 export interface HelperFound {
   results: [string, PageResult][];
+  outlines: [string, KeptOutline][];
   learnt: [string, Answers][];
 }
 
@@ -55,8 +57,9 @@ class Helpers {
   ) {}
 
   /** Whether this thread judges a page. */
-  readonly claim = (index: number): boolean => {
-    if (this.workers.length === 0 && performance.now() - this.start > aloneMs) this.begin();
+  readonly claim = (index: number, isQuick: () => boolean): boolean => {
+    // What follows from other pages, each thread would have to find out for itself.
+    if (this.workers.length === 0 && performance.now() - this.start > aloneMs && !isQuick()) this.begin();
     const mine = this.own(index);
     this.left ||= !mine;
     return mine;
@@ -65,7 +68,7 @@ class Helpers {
   private begin(): void {
     const number = Math.min(mostHelpers, availableParallelism() - 1);
     for (let each = 0; each < number; each++) {
-      const { results, learnt } = this.shared;
+      const { results, outlines, learnt } = this.shared;
       const part = { taken: this.taken, number: each + 2 };
       const workerData: HelperData = { call: this.call, surveys: learnt !== null, ...part };
       const worker = new Worker(new URL('./parallel-check-worker.js', import.meta.url), { workerData });
@@ -75,6 +78,7 @@ class Helpers {
         ([message]) => {
           const found = message as HelperFound;
           for (const [key, result] of found.results) results.set(key, result);
+          for (const [key, outline] of found.outlines) outlines?.set(key, outline);
           for (const [key, answers] of found.learnt) learnt?.set(key, answers);
         },
         () => undefined,
@@ -99,6 +103,7 @@ type CheckWithResults = CheckInput & { results: Kept<PageResult> };
 /** Where results go, and the answers for a build; null for a check alone. */
 interface Shared {
   results: Kept<PageResult>;
+  outlines: Kept<KeptOutline> | undefined;
   learnt: Kept<Answers> | null;
 }
 
@@ -111,7 +116,7 @@ export async function parallelCheck(
   call: LookCall,
   learnt: Kept<Answers> | null = null,
 ): Promise<CheckReport> {
-  const helpers = new Helpers({ results: input.results, learnt }, call);
+  const helpers = new Helpers({ results: input.results, outlines: input.outlines, learnt }, call);
   try {
     const report = check({ ...input, claim: helpers.claim });
     return (await helpers.join()) ? check(input) : report;
@@ -125,7 +130,7 @@ export async function* parallelCheckInSteps(
   input: CheckWithResults,
   call: LookCall,
 ): AsyncGenerator<undefined, CheckReport> {
-  const helpers = new Helpers({ results: input.results, learnt: null }, call);
+  const helpers = new Helpers({ results: input.results, outlines: input.outlines, learnt: null }, call);
   try {
     const report = yield* checkInSteps({ ...input, claim: helpers.claim });
     return (await helpers.join()) ? yield* checkInSteps(input) : report;

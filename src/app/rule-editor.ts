@@ -207,7 +207,8 @@ export class RuleEditor {
           [{ message: `${file} was changed since, so nothing was taken back`, hint: 'Edit the file.' }],
           'access',
         );
-      return { file, form, text: before.text };
+      // A file that was made for the rule goes with it.
+      return { file, form, text: before.bytes === null ? null : before.text };
     });
     writeEditedFiles(this.live.directory, files);
     this.live.forget(false);

@@ -1,12 +1,10 @@
 import { resolve } from 'node:path';
-import type { KeptTrees } from '../core/page/flat-tree.js';
 import type { Site } from '../core/page/page.js';
-import type { PageWords } from '../core/page/site-words.js';
 import { ProblemError } from '../core/place.js';
 import { readFolder, type KnownFile } from '../capture/folder.js';
 import { readHar } from '../capture/har.js';
 import { captureFolder, capturesFolder, readCapturedSite } from '../capture/capture-store.js';
-import type { SiteContent } from '../capture/site-content.js';
+import type { KeptPages, SiteContent } from '../capture/site-content.js';
 import { Cache } from '../project/cache.js';
 import { TreeFiles } from '../project/tree-files.js';
 import { chosenSite, type Settings, type SiteSource } from '../project/read-configuration.js';
@@ -43,12 +41,14 @@ export function capturedSite(
   source: SiteSource,
   visitor: string | null,
 ): SiteContent | null {
-  const words = new Cache<PageWords>(
-    directory,
-    ['words', source.name, ...(visitor === null ? [] : [visitor])].join('.'),
-  );
-  const trees = new TreeFiles(directory, ['trees', source.name, ...(visitor === null ? [] : [visitor])].join('.'));
-  return readers[source.from.kind]({ directory, settings, source, visitor, words, trees });
+  const named = (kind: string) => [kind, source.name, ...(visitor === null ? [] : [visitor])].join('.');
+  const kept: KeptPages = {
+    words: new Cache(directory, named('words')),
+    trees: new TreeFiles(directory, named('trees')),
+    skeleton: new Cache(directory, named('skeletons')),
+    templates: new Cache(directory, named('templates')),
+  };
+  return readers[source.from.kind]({ directory, settings, source, visitor, kept });
 }
 
 /** What is read, and for whom. */
@@ -57,22 +57,21 @@ interface Reading {
   settings: Settings;
   source: SiteSource;
   visitor: string | null;
-  words: Cache<PageWords>;
-  trees: KeptTrees;
+  kept: KeptPages;
 }
 
 /** Readers of sites, by where the pages come from. */
 const readers: Record<SiteSource['from']['kind'], (reading: Reading) => SiteContent | null> = {
-  address: ({ directory, settings, source: { name, pathOptions }, visitor, words, trees }) =>
-    readCapturedSite(name, captureFolder(directory, name, visitor), pathOptions, settings.forms, words, trees),
+  address: ({ directory, settings, source: { name, pathOptions }, visitor, kept }) =>
+    readCapturedSite(name, captureFolder(directory, name, visitor), pathOptions, settings.forms, kept),
   har: ({ directory, settings, source: { name, from, pathOptions }, visitor }) =>
     visitor === null ? readHar(name, resolve(directory, from.where), from.where, pathOptions, settings.forms) : null,
-  folder: ({ directory, settings, source: { name, from, pathOptions }, visitor, words, trees }) => {
+  folder: ({ directory, settings, source: { name, from, pathOptions }, visitor, kept }) => {
     if (visitor !== null) return null;
     const folder = resolve(directory, from.where);
     requireFolder(folder, from.where);
     const openings = new Cache<KnownFile>(directory, `pages.${name}`);
-    return readFolder(name, folder, from.where, pathOptions, settings.forms, openings, words, trees);
+    return readFolder(name, folder, from.where, pathOptions, settings.forms, openings, kept);
   },
 };
 

@@ -1,13 +1,18 @@
-import { contextFor, setMedium } from './look.js';
-import type { Browser, BrowserContext } from 'playwright-core';
+import type { Browser, CDPSession, Page as BrowserPage } from 'playwright-core';
 import type { Bundle } from '../core/ship/bundle.js';
 import type { CheckInput } from '../core/check/input.js';
 import type { PageToPicture } from '../core/before-after/pages-to-picture.js';
 import { withoutEarlierBuild } from '../core/page/earlier-build.js';
 import { elementPath } from '../core/page/element-path.js';
 import { pageAddress } from '../core/page/view.js';
-import { comparePictures, type PictureDifference, type Region } from './compare-pictures.js';
-import { answer, withBuild, type BrowserSource } from './serve.js';
+import type { BoxNode } from '../core/before-after/blocks.js';
+import { boxesOf, boxTree, mostElements } from './boxes.js';
+import type { PictureDifference } from './compare-pictures.js';
+import { contextFor, setMedium } from './look.js';
+import { answer, withBuild, type Answering, type BrowserSource } from './serve.js';
+import type { Viewport } from '../core/css/cascade/media.js';
+import { runClock, stopClock } from './page-clock.js';
+import type { PictureComparer } from './picture-comparer.js';
 import { applyState } from './state.js';
 
 /** A page as it was and as it is with the build. */
@@ -15,122 +20,160 @@ export interface PicturePair extends PageToPicture {
   before: Buffer;
   after: Buffer;
   difference: PictureDifference;
-  /** The rules that change something on the page. */
-  actors: string[];
-  /** For each region of the difference, the rules that change an element there; all of them if none does. */
-  rulesOfRegions: string[][];
+  /** For each block of the difference, the rules that made it; all that change something if that is not known. */
+  rulesOfBlocks: string[][];
 }
 
-/** The time that all pages see; their clock stops after one second. */
-const moment = new Date('2026-01-15T12:00:00Z');
+/** Time for which a page runs before its picture is taken, in milliseconds of its own clock. */
+const runMs = 1000;
 /** Maximum height of a picture, in pixels. */
 const mostHeight = 8000;
 
 /**
- * Takes pictures of a page without and with the build. The clock and animations are stopped, so that a second run gives
- * the same pictures.
+ * A window of the browser in which pictures are taken, one page after the other. Clock and animations are stopped and nothing
+ * is kept from page to page, so that a second run gives the same pictures, in whatever order.
  */
-export async function takePair(
-  browser: Browser,
-  subject: PageToPicture,
-  bundle: Bundle,
-  source: BrowserSource,
-  input: CheckInput,
-): Promise<PicturePair> {
-  const { view, page, settings } = subject;
-  const { html } = withoutEarlierBuild(view.html(page));
-  const context = await browser.newContext({
-    ...contextFor(settings.viewport),
-    // At two or three Chromium draws some words a little differently each time.
-    deviceScaleFactor: 1,
-    ...{ bypassCSP: true, serviceWorkers: 'block', reducedMotion: 'reduce', timezoneId: 'UTC', locale: 'en-GB' },
-  });
-  try {
-    const acting = subject.acting().map(({ rule, elements }) => ({ rule, paths: elements.map(elementPath) }));
-    const paths = acting.map((each) => each.paths);
-    const before = await take(context, subject, { html, paths }, bundle, source, input);
-    const built = { html: withBuild(html, bundle, input.place), paths };
-    const after = await take(context, subject, built, bundle, source, input);
-    const difference = comparePictures(before.picture, after.picture);
-    const actors = acting.map(({ rule }) => rule);
-    const rulesOfRegions = difference.regions.map((region) => {
-      const there = actors.filter((_rule, index) =>
-        [before, after].some(({ boxes }) => boxes[index]?.some((box) => overlaps(box, region))),
-      );
-      return there.length > 0 ? there : actors;
-    });
-    return { ...subject, before: before.picture, after: after.picture, difference, actors, rulesOfRegions };
-  } finally {
-    await context.close();
+export class PictureWindow {
+  private opened: { viewport: Viewport; tab: BrowserPage; tools: CDPSession } | null = null;
+  /** What the page that is being pictured gets. */
+  private answering: Answering | null = null;
+
+  constructor(
+    private readonly browser: Browser,
+    private readonly source: BrowserSource,
+    private readonly input: CheckInput,
+  ) {}
+
+  /** Takes pictures of a page without and with the build. */
+  async takePair(subject: PageToPicture, bundle: Bundle): Promise<TakenPair> {
+    const { view, page, acting } = subject;
+    const { html } = withoutEarlierBuild(view.html(page));
+    const paths = acting.map(({ elements }) => elements.map(elementPath));
+    const before = await this.take(subject, { html, paths }, bundle);
+    const after = await this.take(subject, { html: withBuild(html, bundle, this.input.place), paths }, bundle);
+    return { before, after };
   }
-}
 
-const overlaps = (one: Region, other: Region) =>
-  one.x < other.x + other.width &&
-  other.x < one.x + one.width &&
-  one.y < other.y + other.height &&
-  other.y < one.y + one.height;
+  async close(): Promise<void> {
+    await this.opened?.tab.context().close();
+    this.opened = null;
+  }
 
-/** Takes a picture, and measures where the elements at these paths are on it. */
-async function take(
-  context: BrowserContext,
-  { page, view, settings, visitor }: PageToPicture,
-  { html, paths }: { html: string; paths: string[][] },
-  bundle: Bundle,
-  source: BrowserSource,
-  input: CheckInput,
-): Promise<{ picture: Buffer; boxes: Region[][] }> {
-  const address = pageAddress(page);
-  const tab = await context.newPage();
-  try {
-    await setMedium(tab, settings.viewport);
-    await tab.route('**/*', (route) =>
-      answer(route, { address, html, bundle, source, view, headers: source.headers(visitor) }),
-    );
-    // The clock runs from when it is installed until it is paused: it must not be past the moment by then.
-    await tab.clock.install({ time: moment.getTime() - 3_600_000 });
-    await tab.clock.pauseAt(moment);
+  /** The window, looking as a viewport says. */
+  private async windowFor(viewport: Viewport) {
+    if (this.opened?.viewport === viewport) return this.opened;
+    await this.close();
+    const context = await this.browser.newContext({
+      ...contextFor(viewport),
+      // At two or three Chromium draws some words a little differently each time.
+      deviceScaleFactor: 1,
+      ...{ bypassCSP: true, serviceWorkers: 'block', reducedMotion: 'reduce', timezoneId: 'UTC', locale: 'en-GB' },
+    });
+    const tab = await context.newPage();
+    await setMedium(tab, viewport);
+    await stopClock(tab);
+    tab.on('dialog', (dialog) => void dialog.accept().catch(() => undefined));
+    await tab.route('**/*', (route) => (this.answering ? answer(route, this.answering) : route.abort()));
+    // What a page opens in a window of its own gets nothing.
+    await context.route('**/*', (route) => route.abort());
+    context.on('page', (other) => void other.close().catch(() => undefined));
+    return (this.opened = { viewport, tab, tools: await context.newCDPSession(tab) });
+  }
+
+  /** Takes a picture, and measures where the elements at these paths are on it. */
+  private async take(
+    { page, view, settings, visitor }: PageToPicture,
+    { html, paths }: { html: string; paths: string[][] },
+    bundle: Bundle,
+  ): Promise<Taken> {
+    const { source, input } = this;
+    const { tab, tools } = await this.windowFor(settings.viewport);
+    const address = pageAddress(page);
+    this.answering = { address, html, bundle, source, view, headers: source.headers(visitor) };
+    await Promise.all([
+      tab.context().clearCookies(),
+      tools.send('Storage.clearDataForOrigin', { origin: new URL(address).origin, storageTypes: 'all' }),
+    ]);
     await tab.goto(address, { waitUntil: 'load', timeout: 30_000 });
-    await tab.clock.runFor(1000);
+    await runClock(tab, runMs);
     const change = settings.state === null ? undefined : input.states[settings.state];
     if (change) await applyState(tab, change);
-    await tab.evaluate(() => document.fonts.ready.then(() => undefined));
-    const height = await tab.evaluate(() => document.documentElement.scrollHeight);
+    await tab.evaluate(endAnimations);
+    const flat = await tab.evaluate(boxesOf, { paths, most: mostElements });
+    const { height } = flat;
     const clip = { x: 0, y: 0, width: settings.viewport.width, height: Math.min(height, mostHeight) };
-    const boxes = await tab.evaluate(boxesOf, paths);
-    const picture = await tab.screenshot({ fullPage: true, animations: 'disabled', caret: 'hide', scale: 'css', clip });
-    return { picture, boxes };
-  } finally {
-    await tab.close();
+    const boxes = boxTree(flat, clip);
+    const { data } = await tools.send('Page.captureScreenshot', {
+      ...{ format: 'png', captureBeyondViewport: true, optimizeForSpeed: true },
+      clip: { ...clip, scale: 1 },
+    });
+    return { picture: Buffer.from(data, 'base64'), boxes };
   }
 }
 
-/** Runs in the page: where the elements at these paths are. Must not use anything from outside itself. */
-function boxesOf(paths: string[][]): Region[][] {
-  return paths.map((list) =>
-    list.flatMap((path) => {
-      const element = document.querySelector(path);
-      if (!element) return [];
-      const { left, top, width, height } = element.getBoundingClientRect();
-      return width > 0 && height > 0 ? [{ x: left + scrollX, y: top + scrollY, width, height }] : [];
-    }),
+/** A picture, and the elements on it. */
+interface Taken {
+  picture: Buffer;
+  boxes: BoxNode | null;
+}
+
+/** A page's pictures without and with the build. */
+export interface TakenPair {
+  before: Taken;
+  after: Taken;
+}
+
+/** Compares the pictures of a page, and tells the rules of each difference. */
+export async function comparePair(
+  subject: PageToPicture,
+  { before, after }: TakenPair,
+  comparer: PictureComparer,
+): Promise<PicturePair> {
+  const boxes = before.boxes && after.boxes && { before: before.boxes, after: after.boxes };
+  const difference = await comparer.compare({ before: before.picture, after: after.picture, boxes });
+  const all = subject.acting.map(({ rule }) => rule);
+  // What no element of a rule accounts for may come from a script, whose elements are not known.
+  const scripts = subject.acting.filter(({ elements }) => elements.length === 0).map(({ rule }) => rule);
+  const rest = scripts.length > 0 ? scripts : all;
+  const rulesOfBlocks = difference.blocks.map(({ kind, rules }) =>
+    kind === 'moved' ? [] : rules.length > 0 ? rules.flatMap((at) => all[at] ?? []) : rest,
   );
+  return { ...subject, before: before.picture, after: after.picture, difference, rulesOfBlocks };
+}
+
+/** Runs in the page: ends animations, and those that never end are gone. */
+async function endAnimations(): Promise<void> {
+  await document.fonts.ready;
+  const caret = document.createElement('style');
+  caret.textContent = '* { caret-color: transparent !important }';
+  document.head?.append(caret);
+  for (const animation of document.getAnimations())
+    try {
+      if (animation.effect?.getComputedTiming().endTime === Infinity) animation.cancel();
+      else animation.finish();
+    } catch {
+      // One without an end cannot be ended.
+    }
 }
 
 /** A picture of a page that is not on any site: its HTML, and the files that it names. */
-export async function takeSheet(browser: Browser, html: string, files: Map<string, Buffer>): Promise<Buffer> {
+export async function takeSheet(
+  browser: Browser,
+  html: string,
+  file: (name: string) => Buffer | null,
+): Promise<Buffer> {
   const origin = 'http://sheet.invalid/';
   const tab = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' });
   try {
     await tab.route('**/*', (route) => {
       const name = decodeURI(route.request().url().slice(origin.length));
       if (name === '') return route.fulfill({ contentType: 'text/html; charset=utf-8', body: html });
-      const body = files.get(name);
+      const body = file(name);
       return body ? route.fulfill({ contentType: 'image/png', body }) : route.fulfill({ status: 404, body: '' });
     });
     await tab.goto(origin);
     await tab.evaluate(() => document.querySelectorAll('img').forEach((image) => (image.loading = 'eager')));
-    await tab.waitForLoadState('networkidle');
+    await tab.evaluate(() => Promise.all([...document.images].map((image) => image.decode().catch(() => undefined))));
     return await tab.screenshot({ fullPage: true });
   } finally {
     await tab.close();

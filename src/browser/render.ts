@@ -17,8 +17,11 @@ export interface Renderer {
 const settleMs = 5000;
 const mostRedirects = 10;
 
-/** Starts Chromium without a window, in its sandbox where the system lets it. Throws ProblemError if there is none. */
-export async function launchChromium(): Promise<Browser> {
+/**
+ * Starts Chromium without a window, in its sandbox where the system lets it. `handleSIGINT`: an interrupt ends it and the
+ * process at once; false where the caller does. Throws ProblemError if there is none.
+ */
+export async function launchChromium(handleSIGINT = true): Promise<Browser> {
   const executablePath = chromiumPath();
   if (!executablePath) {
     throw new ProblemError(
@@ -36,6 +39,7 @@ export async function launchChromium(): Promise<Browser> {
   const args = process.getuid?.() === 0 ? ['--no-sandbox'] : [];
   return chromium.launch({
     executablePath,
+    handleSIGINT,
     args: [
       ...args,
       '--disable-background-networking',
@@ -64,7 +68,7 @@ export async function startRenderer(
   viewport: Viewport,
   isPrivate: (hostname: string) => Promise<boolean>,
 ): Promise<Renderer> {
-  const browser = await launchChromium();
+  const browser = await launchChromium(false);
   const context = await browser.newContext({ ...contextFor(viewport), serviceWorkers: 'block' });
   const { origin } = new URL(address);
   await context.route(

@@ -1,3 +1,4 @@
+import mime from 'mime';
 import type { Route } from 'playwright-core';
 import type { Bundle } from '../core/ship/bundle.js';
 import { insertInto } from '../core/ship/insert.js';
@@ -57,7 +58,9 @@ export async function answer(route: Route, { address, html, bundle, source, view
     if (name === 'local-needle.js')
       return route.fulfill({ contentType: 'text/javascript', body: bundle.js?.text ?? '' });
     const bytes = bundle.files.get(name);
-    return bytes ? route.fulfill({ body: Buffer.from(bytes) }) : route.fulfill({ status: 404, body: '' });
+    // Without a type Chromium shows no SVG.
+    const contentType = mime.getType(name) ?? 'application/octet-stream';
+    return bytes ? route.fulfill({ contentType, body: Buffer.from(bytes) }) : route.fulfill({ status: 404, body: '' });
   }
   if (request.isNavigationRequest() && request.frame().parentFrame() === null)
     return request.url() === address

@@ -19,12 +19,9 @@ import { readOpening } from '../core/page/opening.js';
 import type { PageIdForm } from '../core/page/page-id.js';
 import type { PathOptions } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
-import type { KeptInFile } from '../core/check/result-cache.js';
-import type { PageWords } from '../core/page/site-words.js';
 import { CannotBeWritten } from '../disk/system-reason.js';
 import { decodePage, decodeStyle, readStart } from './decode.js';
-import type { KeptTrees } from '../core/page/flat-tree.js';
-import { assembleSite, type SiteContent } from './site-content.js';
+import { assembleSite, type KeptPages, type SiteContent } from './site-content.js';
 import { CaptureLock, lockName } from './capture-lock.js';
 import {
   readEntry,
@@ -324,8 +321,7 @@ export function readCapturedSite(
   folder: string,
   pathOptions: PathOptions,
   forms: PageIdForm[] | null,
-  keptWords?: KeptInFile<PageWords>,
-  keptTrees?: KeptTrees,
+  kept: KeptPages = {},
 ): SiteContent | null {
   const capture = readCapture(folder);
   if (!capture) return null;
@@ -382,7 +378,7 @@ export function readCapturedSite(
     file: () => null,
     onDisk,
     policy: ({ file }) => byFile.get(file)?.csp ?? null,
-    words: ({ file }) => readStart(bytesOf(file), byFile.get(file)?.charset).words,
-    ...{ keptWords, keptTrees, pathOptions, day: capture.header.day ?? null },
+    markup: ({ file }) => readStart(bytesOf(file), byFile.get(file)?.charset),
+    ...{ kept, pathOptions, day: capture.header.day ?? null },
   });
 }

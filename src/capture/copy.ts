@@ -1,18 +1,21 @@
 import { copyFileSync, lstatSync, mkdirSync, readdirSync, readlinkSync, symlinkSync, writeFileSync } from 'node:fs';
 import { dirname, join, relative, sep } from 'node:path';
-import { insertionPoint } from '../core/ship/insert.js';
-import { decodePage, insertBytes } from './decode.js';
+import type { SourceEdit } from '../core/ship/static-swaps.js';
+import { decodePage, editBytes } from './decode.js';
 import { linkFault, readSiteFile } from './folder.js';
 
-/** The text to insert into a page; `ascii`: the page's character set may not have other characters. */
-export type TextFor = (file: string, ascii: boolean) => string | null;
+/**
+ * What changes in the source of a page, in its order. `ascii`: the page's character set may not have other
+ * characters.
+ */
+export type EditsFor = (file: string, source: string, ascii: boolean) => SourceEdit[];
 
 /**
- * Copies a folder of HTML, with a text put into some of its pages; every other byte stays as it was. Returns how many files
+ * Copies a folder of HTML, with changes to some of its pages; every other byte stays as it was. Returns how many files
  * it copied, and the links that it skipped: links are copied as links if they stay within the folder. Throws what the system
  * throws.
  */
-export function copyPatched(from: string, to: string, place: 'head-end' | 'body-end', textFor: TextFor) {
+export function copyPatched(from: string, to: string, pages: ReadonlySet<string>, editsFor: EditsFor) {
   let files = 0;
   const skipped: string[] = [];
   // Links to folders are links here, and not gone into.
@@ -28,8 +31,7 @@ export function copyPatched(from: string, to: string, place: 'head-end' | 'body-
       continue;
     }
     mkdirSync(dirname(target), { recursive: true });
-    const text = textFor(file.split(sep).join('/'), false);
-    if (text !== null) writeFileSync(target, patched(from, file, place, textFor), { mode: stat.mode });
+    if (pages.has(file.split(sep).join('/'))) writeFileSync(target, patched(from, file, editsFor), { mode: stat.mode });
     else if (stat.isSymbolicLink()) {
       const fault = linkFault(from, file);
       if (fault !== null) {
@@ -44,9 +46,8 @@ export function copyPatched(from: string, to: string, place: 'head-end' | 'body-
   return { files, skipped };
 }
 
-function patched(folder: string, file: string, place: 'head-end' | 'body-end', textFor: TextFor): Uint8Array {
+function patched(folder: string, file: string, editsFor: EditsFor): Uint8Array {
   const bytes = readSiteFile(folder, file);
   const { html, encoding } = decodePage(bytes);
-  const text = textFor(file.split(sep).join('/'), encoding !== 'UTF-8') ?? '';
-  return insertBytes(bytes, encoding, insertionPoint(html, place), text);
+  return editBytes(bytes, encoding, editsFor(file.split(sep).join('/'), html, encoding !== 'UTF-8'));
 }

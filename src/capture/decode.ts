@@ -3,7 +3,10 @@ import { TextDecoder } from '@exodus/bytes/encoding.js';
 import sniffEncoding from 'html-encoding-sniffer';
 import { isUtf8 } from 'node:buffer';
 import { openingEnd, readOpening, readOpeningPart, type PageOpening } from '../core/page/opening.js';
-import { readWords, type PageWords } from '../core/page/site-words.js';
+import type { SourceEdit } from '../core/ship/static-swaps.js';
+import { wordReader, type PageWords } from '../core/page/site-words.js';
+import { skeletonReader, type Skeleton } from '../core/page/skeleton.js';
+import { scanTags } from '../core/page/tag-scanner.js';
 
 /** The text of an HTML document and how sure its character set is. */
 export interface DecodedPage {
@@ -38,6 +41,7 @@ export function decodePage(bytes: Uint8Array, headerCharset?: string): DecodedPa
 export interface PageStart {
   opening: PageOpening;
   words: PageWords;
+  skeleton: Skeleton;
   /** See DecodedPage. */
   guessed: boolean;
 }
@@ -52,17 +56,31 @@ export function readStart(bytes: Uint8Array, headerCharset?: string): PageStart 
   const encoding = guessed ? 'windows-1252' : declared;
   if (!hasAsciiLetters.test(encoding)) {
     const { html } = decodePage(bytes, headerCharset);
-    return { opening: readOpening(html), words: readWords(html), guessed };
+    return { opening: readOpening(html), ...readMarkup(html), guessed };
   }
   const characters = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1');
   const end = openingEnd(characters);
   const part = end === null ? null : readOpeningPart(decodeAs(encoding, bytes.subarray(0, end)));
-  const words = readWords(characters);
+  const { words, skeleton } = readMarkup(characters);
   return {
     opening: part ?? readOpening(decodeAs(encoding, bytes)),
     words: /[^\0-\x7f]/.test(words) ? decodeAs(encoding, Buffer.from(words, 'latin1')) : words,
+    skeleton,
     guessed,
   };
+}
+
+/** Reads a page's words and its skeleton at once. */
+function readMarkup(html: string): Pick<PageStart, 'words' | 'skeleton'> {
+  const [words, skeleton] = [wordReader(), skeletonReader(html)];
+  scanTags(html, {
+    ...skeleton,
+    start(tag, classes, id, at) {
+      words.start(tag, classes, id, at);
+      skeleton.start(tag, classes, id, at);
+    },
+  });
+  return { words: words.read(), skeleton: skeleton.read() };
 }
 
 /** Encodings in which a byte below 128 is always the ASCII character of that number. */
@@ -93,10 +111,22 @@ export function looksLikeHtml(bytes: Uint8Array): boolean {
 }
 
 /**
- * The bytes of a page with a text put in before the `at`th character of what they decode to; all other bytes stay as they
- * are. The text must be ASCII unless the page is UTF-8.
+ * The bytes of a page with parts of what they decode to replaced; all other bytes stay as they are. Edits must not overlap
+ * and stand in their order. Their texts must be ASCII unless the page is UTF-8.
  */
-export function insertBytes(bytes: Uint8Array, encoding: string, at: number, text: string): Uint8Array {
+export function editBytes(bytes: Uint8Array, encoding: string, edits: readonly SourceEdit[]): Uint8Array {
+  const parts: Uint8Array[] = [];
+  let at = 0;
+  for (const { start, end, text } of edits) {
+    const [from, to] = [byteAt(bytes, encoding, start), byteAt(bytes, encoding, end)];
+    parts.push(bytes.subarray(at, from), encoded(text, encoding));
+    at = to;
+  }
+  return Buffer.concat([...parts, bytes.subarray(at)]);
+}
+
+/** Where the `at`th character of what bytes decode to begins. */
+function byteAt(bytes: Uint8Array, encoding: string, at: number): number {
   const mark =
     bytes[0] === 0xef && bytes[1] === 0xbb ? 3 : /^utf-16/i.test(encoding) && (bytes[0] ?? 0) >= 0xfe ? 2 : 0;
   let [low, high] = [mark, bytes.length];
@@ -107,8 +137,11 @@ export function insertBytes(bytes: Uint8Array, encoding: string, at: number, tex
     if (decoded.length < at) low = middle + 1;
     else high = middle;
   }
-  const wide = /^utf-16/i.test(encoding);
-  const inserted = wide ? Buffer.from(text, 'utf16le') : Buffer.from(text, 'utf8');
-  if (/^utf-16be$/i.test(encoding)) inserted.swap16();
-  return Buffer.concat([bytes.subarray(0, low), inserted, bytes.subarray(low)]);
+  return low;
+}
+
+function encoded(text: string, encoding: string): Uint8Array {
+  if (!/^utf-16/i.test(encoding)) return Buffer.from(text, 'utf8');
+  const wide = Buffer.from(text, 'utf16le');
+  return /^utf-16be$/i.test(encoding) ? wide.swap16() : wide;
 }

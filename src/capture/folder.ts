@@ -11,16 +11,13 @@ import {
 } from 'node:fs';
 import { isAbsolute, join, relative, sep } from 'node:path';
 import { finding, type Finding } from '../core/finding.js';
-import type { KeptInFile } from '../core/check/result-cache.js';
-import type { PageWords } from '../core/page/site-words.js';
 import type { PageIdForm } from '../core/page/page-id.js';
-import type { KeptTrees } from '../core/page/flat-tree.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError, type Problem } from '../core/place.js';
 import { folderPath } from '../core/page/view.js';
-import { decodePage, decodeStyle, looksLikeHtml, readStart } from './decode.js';
+import { decodePage, decodeStyle, looksLikeHtml, readStart, type PageStart } from './decode.js';
 import { hashOf } from './capture-store.js';
-import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
+import { assembleSite, type CapturedPage, type KeptPages, type SiteContent } from './site-content.js';
 
 /** What is known about a file without reading it again. */
 export interface KnownFile {
@@ -47,11 +44,12 @@ export function identityOf(path: string): string | null {
   return Date.now() - Math.max(mtimeMs, ctimeMs) < settlingMs || isSymbolicLink ? null : `${size} ${mtimeMs}`;
 }
 
-function readKnown(folder: string, file: string, keepWords: (words: PageWords) => void): KnownFile {
+function readKnown(folder: string, file: string, keep: (start: PageStart) => void): KnownFile {
   const bytes = readSiteFile(folder, file);
   if (!looksLikeHtml(bytes)) return { opening: null, guessed: false };
-  const { opening, words, guessed } = readStart(bytes);
-  keepWords(words);
+  const start = readStart(bytes);
+  keep(start);
+  const { opening, guessed } = start;
   return { opening: { title: opening.title, body: [...opening.body] }, guessed };
 }
 
@@ -69,8 +67,7 @@ export function readFolder(
   options: PathOptions,
   forms: PageIdForm[] | null,
   cache?: FileCache,
-  keptWords?: KeptInFile<PageWords>,
-  keptTrees?: KeptTrees,
+  kept: KeptPages = {},
 ): SiteContent {
   // Links to folders are not followed: they may form a cycle or lead out of the folder.
   const files = readdirSync(folder, { recursive: true, withFileTypes: true })
@@ -85,7 +82,12 @@ export function readFolder(
       const identity = identityOf(join(folder, file));
       const known = identity === null ? undefined : cache?.get(`${file} ${identity}`);
       const read =
-        known ?? readKnown(folder, file, (words) => identity && keptWords?.set(`${file} ${identity}`, words));
+        known ??
+        readKnown(folder, file, ({ words, skeleton }) => {
+          if (identity === null) return;
+          kept.words?.set(`${file} ${identity}`, words);
+          kept.skeleton?.set(`${file} ${identity}`, skeleton);
+        });
       if (identity !== null) cache?.set(`${file} ${identity}`, read);
       if (!read.opening) {
         findings.push(
@@ -120,7 +122,8 @@ export function readFolder(
     }
   }
   cache?.save();
-  keptWords?.save(false);
+  kept.words?.save(false);
+  kept.skeleton?.save(false);
   if (problems.length > 0) throw new ProblemError(problems, 'access');
   if (captured.length === 0)
     throw new ProblemError(
@@ -154,9 +157,8 @@ export function readFolder(
       return existsSync(path) && !leadsOut(folder, path) ? path : null;
     },
     policy: () => null,
-    words: (page) => readStart(readSiteFile(folder, page.file)).words,
-    keptWords,
-    keptTrees,
+    markup: (page) => readStart(readSiteFile(folder, page.file)),
+    kept,
     pathOptions: options,
   });
 }

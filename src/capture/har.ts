@@ -16,7 +16,7 @@ import { readOpening } from '../core/page/opening.js';
 import type { PageIdForm } from '../core/page/page-id.js';
 import { normalisePath, type PathOptions } from '../core/page/path.js';
 import { ProblemError } from '../core/place.js';
-import { decodePage, decodeStyle } from './decode.js';
+import { decodePage, decodeStyle, readStart } from './decode.js';
 import type { StyleText } from '../core/page/view.js';
 import { hashOf } from './capture-store.js';
 import { assembleSite, type CapturedPage, type SiteContent } from './site-content.js';
@@ -161,6 +161,10 @@ export function readHar(
     file: (address) => files.get(address) ?? null,
     onDisk: () => null,
     policy: ({ path }) => pages.get(path)?.policy ?? null,
+    markup: ({ path }) => {
+      const page = pages.get(path);
+      return readStart(page?.bytes ?? new Uint8Array(), page?.charset);
+    },
     pathOptions: options,
   });
 }

@@ -7,7 +7,9 @@ import { findForms, type FoundForm, type PageIdForm } from '../core/page/page-id
 import { flatten, unflatten, type KeptTrees } from '../core/page/flat-tree.js';
 import { locationOf } from '../core/page/location.js';
 import type { KeptInFile } from '../core/check/result-cache.js';
-import { readWords, SiteWords, type PageWords } from '../core/page/site-words.js';
+import { SiteWords, type PageWords } from '../core/page/site-words.js';
+import type { Skeleton } from '../core/page/skeleton.js';
+import { groupByMake, templatesOf, type Template } from '../core/page/templates.js';
 import { makePage, makeSite, type Page, type Site } from '../core/page/page.js';
 import type { PathOptions } from '../core/page/path.js';
 import type { StyleText } from '../core/page/view.js';
@@ -39,6 +41,24 @@ export interface SiteContent {
   open: (page: Page) => PageDocument;
   /** Which pages name which tags, classes and IDs; read when it is first asked for. */
   words: () => SiteWords;
+  /** Pages of the same make, the largest template first; read when it is first asked for. */
+  templates: () => Template[];
+}
+
+/** What is read of a page's tags. */
+export interface Markup {
+  words: PageWords;
+  skeleton: Skeleton;
+}
+
+/** What is kept of a site's pages between runs, by file and identity. */
+export interface KeptPages {
+  words?: KeptInFile<PageWords>;
+  /** Trees of pages that were parsed. */
+  trees?: KeptTrees;
+  skeleton?: KeptInFile<Skeleton>;
+  /** Templates of all pages, as groupByMake gives them. */
+  templates?: KeptInFile<number[]>;
 }
 
 /** A document before its handles are known. */
@@ -63,12 +83,9 @@ export interface CapturedReading {
   policy: (page: Page) => string | null;
   /** See SiteContent.day. */
   day?: string | null;
-  /** The words of a page; left out, they are read from its HTML. */
-  words?: (page: Page) => PageWords;
-  /** Words that were read in earlier runs, by file and identity. */
-  keptWords?: KeptInFile<PageWords>;
-  /** Trees of pages that were parsed in earlier runs, by file and identity. */
-  keptTrees?: KeptTrees;
+  /** The words and the skeleton of a page. */
+  markup: (page: Page) => Markup;
+  kept?: KeptPages;
   pathOptions: PathOptions;
 }
 
@@ -78,7 +95,7 @@ export function assembleSite(
   captured: CapturedPage[],
   given: PageIdForm[] | null,
   findings: Finding[],
-  { pathOptions, words: wordsOf, keptWords, keptTrees, day = null, ...reading }: CapturedReading,
+  { pathOptions, markup, kept = {}, day = null, ...reading }: CapturedReading,
 ): SiteContent {
   const byPath = new Map<string, CapturedPage>();
   const all = [...findings];
@@ -104,12 +121,12 @@ export function assembleSite(
   const identities = new Map(pages.map(({ path, identity }) => [path, identity]));
   const identity = ({ path }: Page) => identities.get(path) ?? null;
   const open = (page: Page) => {
-    const own = keptTrees ? identity(page) : null;
+    const own = kept.trees ? identity(page) : null;
     const document = (own !== null && keptDocument(page, own)) || parsed(page, own);
     return { ...document, location: locationOf(page, document.root, pathOptions) };
   };
   const keptDocument = (page: Page, own: string): PageDocument | null => {
-    const flat = keptTrees?.get(page.file, own);
+    const flat = kept.trees?.get(page.file, own);
     if (!flat) return null;
     try {
       return documentOf(unflatten(flat), () => reading.html(page));
@@ -123,25 +140,50 @@ export function assembleSite(
     const document = readDocument(html);
     if (html.includes(anyBegin)) dropEarlierBuild(document);
     const flat = own === null ? null : flatten(document);
-    if (flat && own !== null) keptTrees?.set(page.file, own, flat);
+    if (flat && own !== null) kept.trees?.set(page.file, own, flat);
     return document;
   };
-  let words: SiteWords | undefined;
-  const readWordsOf = (page: Page) => {
+  const keptKey = (page: Page) => {
     const own = identity(page);
-    const key = own === null ? null : `${page.file} ${own}`;
-    const known = key === null ? undefined : keptWords?.get(key);
-    if (known !== undefined) return known;
-    const read = wordsOf?.(page) ?? readWords(reading.html(page));
-    if (key !== null) keptWords?.set(key, read);
-    return read;
+    return own === null ? null : `${page.file} ${own}`;
   };
+  /** Words or skeleton of a page; both are read now if they were not kept. */
+  const known = <K extends 'words' | 'skeleton'>(name: K, page: Page) => {
+    const key = keptKey(page);
+    const old = key === null ? undefined : kept[name]?.get(key);
+    if (old !== undefined) return old as Markup[K];
+    const read = markup(page);
+    if (key !== null) {
+      kept.words?.set(key, read.words);
+      kept.skeleton?.set(key, read.skeleton);
+    }
+    return read[name];
+  };
+  let words: SiteWords | undefined;
   const readAllWords = () => {
     if (!words) {
-      words = new SiteWords(site, readWordsOf);
-      keptWords?.save();
+      words = new SiteWords(site, (page) => known('words', page));
+      kept.words?.save();
+      kept.skeleton?.save(false);
     }
     return words;
   };
-  return { site, findings: all, found, identity, open, day, words: readAllWords, ...reading };
+  let templates: Template[] | undefined;
+  const readTemplates = () => {
+    if (!templates) {
+      const keys = site.pages.map(keptKey);
+      const key = keys.includes(null) ? null : keys.join('\n');
+      let groups = key === null ? undefined : kept.templates?.get(key);
+      if (!groups) {
+        groups = groupByMake(site.pages.map((page) => known('skeleton', page)));
+        kept.skeleton?.save();
+        kept.words?.save(false);
+        if (key !== null) kept.templates?.set(key, groups);
+        kept.templates?.save();
+      }
+      templates = templatesOf(site.pages, groups);
+    }
+    return templates;
+  };
+  return { site, findings: all, found, identity, open, day, words: readAllWords, templates: readTemplates, ...reading };
 }

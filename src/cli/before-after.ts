@@ -1,35 +1,44 @@
+import { availableParallelism } from 'node:os';
 import { relative, resolve } from 'node:path';
-import { takePair, takeSheet, type PicturePair } from '../browser/pictures.js';
-import { launchChromium } from '../browser/render.js';
+import { isOneFile, takePictures } from '../app/before-after.js';
+import { openCheck } from '../app/check-input.js';
+import { pageAt } from '../app/page-at.js';
+import { ruleNamed } from '../app/rule-named.js';
+import { siteFolder } from '../app/sites.js';
 import { pagesToPicture } from '../core/before-after/pages-to-picture.js';
 import type { CheckInput } from '../core/check/input.js';
 import { ProblemError } from '../core/place.js';
-import { fillFolder, writeSet } from '../disk/file-set.js';
-import { notedOutputs, requireOwnFolder } from '../project/outputs.js';
-import { contactSheet, percent, type SheetPair } from '../report/contact-sheet.js';
-import { count, printable, styleFor, table } from '../report/text.js';
-import { browserSource, bundleMaker } from '../app/browser.js';
-import { ruleNamed } from '../app/rule-named.js';
+import { requireOwnFolder } from '../project/outputs.js';
+import { differenceText, type SheetPair } from '../report/contact-sheet.js';
+import { count, printable, styleFor, table, type Style } from '../report/text.js';
 import { defineCommand, type ArgumentsOf, status, lookOptions } from './command.js';
-import { openCheck } from '../app/check-input.js';
-import { pageAt } from '../app/page-at.js';
 import { progressBar } from './progress.js';
-import { siteFolder } from '../app/sites.js';
 
 const options = {
   rule: { type: 'string', describe: 'Only this rule, on its pages' },
   page: { type: 'string', describe: 'Only this page' },
-  out: { type: 'string', default: 'before-after', describe: 'Output folder, relative to the current directory' },
+  all: { type: 'boolean', default: false, describe: 'Every page, not one of each template for each rule' },
+  parallel: { type: 'number', describe: 'Pages of the browser at once (default: one for two cores, at most 4)' },
+  out: {
+    type: 'string',
+    default: 'before-after',
+    describe: 'Output folder, or one file such as before-after.html',
+  },
   ...lookOptions,
 } as const;
 
 type BeforeAfterArguments = ArgumentsOf<Record<never, never>, typeof options>;
 
+const mostParallel = 4;
+/** Pages that could not be pictured, as far as they are named. */
+const mostNamed = 10;
+
 export const command = defineCommand<BeforeAfterArguments>({
   options,
   examples: [
-    ['$0 before-after', 'every page that a rule is for, at every viewport, and pages that must not change'],
-    ['$0 before-after --rule winter-logo', 'what one rule does'],
+    ['$0 before-after', 'what every rule changes, a page of each template, and pages that must not change'],
+    ['$0 before-after --rule winter-logo --all', 'what one rule does, on each of its pages'],
+    ['$0 before-after --out before-after.html', 'one file to send'],
   ],
   async run(args, { out, log }) {
     const opened = openCheck(args);
@@ -39,96 +48,89 @@ export const command = defineCommand<BeforeAfterArguments>({
     const viewports =
       args.viewport === undefined ? all.viewports : all.viewports.filter(({ name }) => name === args.viewport);
     const input: CheckInput = { ...all, viewports, rules, findings: [], others: [], loading: null };
-    const page = args.page === undefined ? null : pageAt(args.page, content.site, source.pathOptions).path;
-    const subjects = pagesToPicture(input, page);
-    if (!subjects.some((each) => each.rules.length > 0))
+    const page = args.page === undefined ? null : pageAt(args.page, content.site, source.pathOptions);
+    const plan = pagesToPicture(input, page, args.all);
+    const { subjects, unchanged } = plan;
+    if (unchanged === 0 && subjects.every(({ isControl }) => isControl))
       throw new ProblemError([
         { message: 'No rule targets this page', hint: 'local-needle check lists the rules with their pages.' },
       ]);
-    const folder = resolve(args.out);
-    requireOwnFolder(project.directory, folder, siteFolder(project.directory, source));
-    const browser = await launchChromium();
+    const target = resolve(args.out);
+    if (!isOneFile(target)) requireOwnFolder(project.directory, target, siteFolder(project.directory, source));
+    const shown = relative(process.cwd(), target) || '.';
     const bar = progressBar('pairs', subjects.length);
+    const stop = new AbortController();
+    const interrupted = () => stop.abort();
+    process.once('SIGINT', interrupted);
     try {
-      const bundleFor = bundleMaker({ ...opened, input });
-      const pairs: PicturePair[] = [];
-      for (const subject of subjects) {
-        bar?.update(pairs.length, { path: printable(subject.page.path).slice(0, 50) });
-        pairs.push(await takePair(browser, subject, bundleFor(subject.view), browserSource(opened), input));
-      }
-      bar?.stop();
-      if (!process.stderr.isTTY) log(`${count(pairs.length, 'pair')} taken.`);
-      const sheet = pairs.map(sheetPair);
-      const html = contactSheet(content.site.name, sheet);
-      const files = new Map(
-        pairs.flatMap(({ before, after }, index): [string, Buffer][] => {
-          const names = sheet[index];
-          return names
-            ? [
-                [names.before, before],
-                [names.after, after],
-              ]
-            : [];
-        }),
-      );
-      const picture = await takeSheet(browser, html, files);
-      writeSet(project.directory, (set) => {
-        set.file(...notedOutputs(project.directory, folder));
-        set.folder(folder, (made) =>
-          fillFolder(
-            made,
-            new Map<string, string | Buffer>([['index.html', html], ['contact-sheet.png', picture], ...files]),
-          ),
-        );
+      const { pairs, taken, failed } = await takePictures({
+        ...{ ...plan, opened, input, target, stop: stop.signal },
+        parallel: Math.max(1, args.parallel ?? Math.min(mostParallel, Math.ceil(availableParallelism() / 2))),
+        progress: {
+          taking: (done, { page: { path } }) => bar?.update(done, { path: printable(path).slice(0, 50) }),
+          written: (done) => {
+            if (!bar) log(`${done} of ${count(subjects.length, 'pair')} in ${shown}.`);
+          },
+        },
       });
+      bar?.stop();
+      if (stop.signal.aborted && taken === 0) {
+        log('Interrupted before the first pair: nothing was written.');
+        return status.access;
+      }
+      if (stop.signal.aborted)
+        log(`Interrupted: ${taken} of ${count(subjects.length, 'pair')} were taken, and can be looked at.`);
+      else if (!process.stderr.isTTY) log(`${count(taken, 'pair')} taken.`);
       const style = styleFor(process.stdout, process.env);
-      const rows = sheet.map(({ path, viewport, rules: own, actors, share }) => [
-        printable(path),
-        viewport,
-        own.length === 0
-          ? style.colour.dim('no rule: must not change')
-          : printable(actors.join(', ')) || style.colour.dim('no rule changes anything'),
-        share === 0 ? 'identical' : percent(share),
-      ]);
-      const columns = [
-        { title: 'page' },
-        { title: 'viewport' },
-        { title: 'changed by', shorten: 16 },
-        { title: 'changed' },
-      ];
-      out(table(columns, rows, style));
-      const changed = sheet.filter(({ rules: own, share }) => own.length === 0 && share > 0);
-      const controls = sheet.filter(({ rules: own }) => own.length === 0);
+      for (const { path, reason } of failed.slice(0, mostNamed))
+        log(`${printable(path)} could not be pictured: ${printable(reason)}`);
+      if (failed.length > mostNamed) log(`and ${count(failed.length - mostNamed, 'more pair')}`);
+      if (taken === 0) {
+        log('No pair was taken, so nothing was written.');
+        return status.access;
+      }
+      out(pairsTable(pairs, style));
       out('');
+      const controls = pairs.filter(({ isControl }) => isControl);
+      const changed = controls.filter(({ blocks }) => blocks.length > 0);
+      if (unchanged > 0) out(`${count(unchanged, 'page')} left out: the rules change nothing there.`);
+      if (plan.unopened > 0)
+        out(`${count(plan.unopened, 'more page')} like those not looked at; --page PATH or --all shows them.`);
       if (changed.length > 0)
         out(style.colour.red(`${count(changed.length, 'picture')} of pages without a rule changed.`));
       else if (controls.length > 0) out(`${count(controls.length, 'picture')} of pages without a rule: identical.`);
-      else out('The rules target every page, so there is no page that must stay the same. --rule NAME shows one rule.');
-      out(
-        `${relative(process.cwd(), folder) || '.'}: index.html, contact-sheet.png and ${count(sheet.length * 2, 'picture')}.`,
-      );
+      else if (!page && !stop.signal.aborted)
+        out('The rules reach every page, so there is no page that must stay the same. --rule NAME shows one rule.');
+      const held = isOneFile(target) ? '' : ': index.html, contact-sheet.png and pictures';
+      out(`${shown}${held}.`);
+      if (stop.signal.aborted || failed.length > 0) return status.access;
       return changed.length > 0 ? status.findings : status.fine;
     } finally {
+      process.off('SIGINT', interrupted);
       bar?.stop();
-      await browser.close();
     }
   },
 });
 
-function sheetPair(
-  { page, settings, rules, actors, difference, rulesOfRegions }: PicturePair,
-  index: number,
-): SheetPair {
-  const name = `${String(index + 1).padStart(3, '0')}-${
-    page.path
-      .replace(/[^A-Za-z0-9]+/g, '-')
-      .replace(/^-|-$/g, '')
-      .slice(0, 60) || 'front'
-  }-${settings.viewport.name.replace(/[^\w-]+/g, '-')}`;
-  const { width, heights, share } = difference;
-  const regions = difference.regions.map((region, at) => ({ ...region, rules: rulesOfRegions[at] ?? [] }));
-  return {
-    ...{ path: page.path, viewport: settings.viewport.name, state: settings.state, rules, actors },
-    ...{ before: `pictures/${name}-before.png`, after: `pictures/${name}-after.png`, width, heights, share, regions },
-  };
+/** How many pages a pair stands for. */
+function likeIt({ alike, unopened }: SheetPair): string {
+  const like = alike > 0 ? ` and ${alike} like it` : '';
+  return unopened > 0 ? `${like}, ${unopened} not looked at` : like;
+}
+
+function pairsTable(pairs: SheetPair[], style: Style): string {
+  const { colour } = style;
+  const rows = pairs.map((pair) => [
+    `${printable(pair.path)}${colour.dim(likeIt(pair))}`,
+    [...pair.viewports, ...(pair.state === null ? [] : [pair.state])].join(', '),
+    pair.isControl
+      ? colour.dim('no rule: must not change')
+      : printable(pair.actors.join(', ')) || colour.dim('no rule changes anything'),
+    pair.blocks.length > 0 && pair.isControl ? colour.red(differenceText(pair)) : differenceText(pair),
+  ]);
+  return table(
+    [{ title: 'page' }, { title: 'viewport' }, { title: 'changed by', shorten: 16 }, { title: 'difference' }],
+    rows,
+    style,
+  );
 }

@@ -1,12 +1,13 @@
 import { join, relative } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { makeBuild, prepareBuild, type ReadyBuild } from '../app/build.js';
-import { bundleFolder, folderOfAddress, snippetsOf, type Made, type Making } from '../app/build-forms.js';
+import { bundleFolder, folderOfAddress, pageChanges, snippetsOf, type Made, type Making } from '../app/build-forms.js';
 import { pageAt } from '../app/page-at.js';
 import { ProblemError } from '../core/place.js';
 import type { Proof } from '../core/ship/proof.js';
 import { snippetText } from '../core/ship/snippet.js';
 import { buildText } from '../report/build.js';
+import { diffText } from '../report/fixes.js';
 import { findingsText } from '../report/check-text.js';
 import { count, firstFew, styleFor } from '../report/text.js';
 import { loadsBuild } from '../core/deployment/deployment.js';
@@ -27,6 +28,11 @@ const options = {
     describe: 'Output folder, relative to the current directory (default: local-needle, snippets or patched)',
   },
   page: { type: 'string', describe: 'With --as snippets: print the snippet for this page; write nothing' },
+  diff: {
+    type: 'boolean',
+    default: false,
+    describe: 'With --as pages: print what changes in the pages; write nothing',
+  },
   'all-sites': { type: 'boolean', default: false, describe: 'Build for every site, each in its own folder' },
   hashed: {
     type: 'boolean',
@@ -57,6 +63,7 @@ export const command = defineCommand<BuildArguments>({
     ['$0 build --hashed --minify', 'file names for long-lived caches'],
     ['$0 build --as snippets --page /tickets/pay | xclip', 'one page’s snippet into the clipboard'],
     ['$0 build --as pages --out ../public-with-rules', 'a copy of a folder of HTML with the rules written in'],
+    ['$0 build --as pages --diff', 'what would change in its pages'],
     ['$0 build --all-sites', 'each site with its own IDs'],
   ],
   async run(args, { out, log }) {
@@ -95,6 +102,11 @@ export const command = defineCommand<BuildArguments>({
     }
     const built = args.force ? ready : ready.filter(({ errors }) => errors.length === 0);
     if (args.page !== undefined && built[0]) return printSnippet(built[0], args, { out, log });
+    if (args.diff) {
+      const files = new Map(built.flatMap(({ making }) => [...pageChanges(making)]));
+      out(files.size > 0 ? diffText({ files }, style) : 'No page changes.');
+      return built.length < ready.length ? status.findings : status.fine;
+    }
     const findings = built.flatMap((each) => {
       const { made, proof } = makeBuild(args, each);
       out(shown(args, each, made, proof));
@@ -135,6 +147,9 @@ function requireFitting(args: BuildArguments): void {
   };
   if (args.page !== undefined && args.as !== 'snippets')
     refuse('--page prints one snippet, so it needs --as snippets', 'Add --as snippets.');
+  if (args.diff && args.as !== 'pages')
+    refuse(`--diff shows what changes in pages, and --as ${args.as} changes none`, 'Add --as pages.');
+  if (args.diff && args['all-sites']) refuse('--diff and --all-sites cannot be combined', 'Name the site with --site.');
   if (args.remember && args.as !== 'bundle')
     refuse(`--remember is about a bundle, and --as ${args.as} makes none`, 'Remove one of the two options.');
   if (args.page !== undefined && args['all-sites'])

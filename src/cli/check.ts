@@ -195,10 +195,10 @@ export const command = defineCommand<CheckArguments>({
     if (args.shard !== undefined) return judgePart(args, args.shard, { out, log });
     const style = styleFor(process.stdout, process.env);
     const isNarrowed = args.rules.length > 0 || args.page !== undefined;
-    const shown = (report: CheckReport) =>
+    const shown = (report: CheckReport, { content }: Looked) =>
       args.format === 'json'
         ? reportJson(report)
-        : checkText(report, style, { quiet: args.quiet, narrowed: isNarrowed });
+        : checkText(report, style, { quiet: args.quiet, narrowed: isNarrowed, templates: content.templates });
     if (args.watch && (args.out !== undefined || !['text', 'json'].includes(args.format)))
       throw new ProblemError([
         {
@@ -224,8 +224,9 @@ export const command = defineCommand<CheckArguments>({
         const { opened, project, input } = live.read();
         const plain = check(input);
         live.save();
-        const report = withLost({ ...opened, project, input }, plain);
-        return { report, text: shown(report) };
+        const looked = { ...opened, project, input };
+        const report = withLost(looked, plain);
+        return { report, text: shown(report, looked) };
       };
       const folders = [directory, siteFolder(directory, chosenSite(loadSettings(directory), args.site))];
       return watchAndCheck(folders, { checkOnce, changed: (paths) => live.changedOnDisk(paths) }, { out, log });
@@ -272,7 +273,8 @@ export const command = defineCommand<CheckArguments>({
       if (fixing?.isTrial && unread.applied.length > 0) return status.input;
       if (fixing?.isTrial) return statusFor(levelsOf(report), args['fail-on']);
     }
-    const asText = { quiet: args.quiet || fixing !== null, narrowed: isNarrowed };
+    const { templates } = read.content;
+    const asText = { quiet: args.quiet || fixing !== null, narrowed: isNarrowed, templates };
     await giveReport(report, { ...args, directory: read.project.directory, command: commandOf(args), asText }, out);
     if (profile && args.profile !== undefined) {
       const file = args.profile;

@@ -2,7 +2,7 @@ import { ProblemError } from '../core/place.js';
 import { parseCondition } from '../core/target/condition.js';
 import { conditionPages } from '../core/target/pages.js';
 import { pageReport, pageText } from '../report/page.js';
-import { pagesReport, pagesText } from '../report/pages.js';
+import { pagesReport, pagesText, templatesReport, templatesText } from '../report/pages.js';
 import { styleFor } from '../report/text.js';
 import { defineCommand, type ArgumentsOf, status } from './command.js';
 import { pageAt } from '../app/page-at.js';
@@ -32,6 +32,7 @@ const options = {
   path: { type: 'string', describe: 'Only pages whose path matches, such as "/winter/*"' },
   'page-id': { type: 'string', describe: 'Only the page with this ID' },
   all: { type: 'boolean', default: false, describe: 'List all pages, however many' },
+  templates: { type: 'boolean', default: false, describe: 'List the templates alone: pages of the same make' },
   'body-class': { type: 'string', describe: 'Only pages with all of these classes on body' },
 } as const;
 
@@ -44,6 +45,7 @@ export const command = defineCommand<PagesArguments>({
   examples: [
     ['$0 pages', 'every page with its handles'],
     ['$0 pages --body-class season-winter', 'some, and a condition for them'],
+    ['$0 pages --templates', 'the few makes of page that there are'],
     ['$0 pages /tickets/pay', 'each way to target one page, ready to paste'],
   ],
   async run(args, { out }) {
@@ -58,13 +60,25 @@ export const command = defineCommand<PagesArguments>({
       return status.fine;
     }
     const condition = conditionOf(args);
+    if (args.templates) {
+      if (condition || args.format === 'csv')
+        throw new ProblemError([
+          {
+            message: '--templates lists the templates of all pages as text or JSON',
+            hint: 'Leave out the other options.',
+          },
+        ]);
+      const templates = content.templates();
+      out(args.format === 'json' ? json(templatesReport(site, templates)) : templatesText(templates, style, Infinity));
+      return status.fine;
+    }
     const shown = condition ? [...conditionPages(condition, site)] : null;
     const report = pagesReport(site, shown ?? site.pages);
     // Nothing is left out when output is piped.
     const most = args.all || !Number.isFinite(style.width) ? Infinity : rowsAtMost;
     if (args.format === 'json') out(json(report));
     else if (args.format === 'csv') out((await import('../report/csv.js')).pagesCsv(report).trimEnd());
-    else out(pagesText(site, found, style, most, shown));
+    else out(pagesText(site, found, content.templates(), style, most, shown));
     return status.fine;
   },
 });

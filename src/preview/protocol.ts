@@ -27,6 +27,8 @@ export type PreviewStatus = 'on' | 'off' | 'paused' | 'expired';
 
 /** All rules on all pages, for the overview. */
 export interface OverviewState {
+  /** Pages of the same make, by an example each; empty until everything was judged once. */
+  templates: { name: string; pages: number; path: string; address: string }[];
   site: string;
   /** How the pages are looked at: `desktop, as member`. */
   how: string;
@@ -191,7 +193,7 @@ export type ToPage =
   | { needle: 'hello' }
   /** `height`: what the open panel wants, in pixels. `line`: as one line along an edge, while somebody points. */
   | { needle: 'size'; open: boolean; height: number; line: boolean }
-  | { needle: 'corner'; corner: Corner }
+  | { needle: 'corner'; corner: Corner; docked: boolean }
   /** Aims at an element around the one that is aimed at, so many steps up, or picks it. */
   | { needle: 'aim' | 'choose'; up: number }
   /** Aims at what lies below the element under the pointer. */

@@ -23,6 +23,7 @@ export const overviewShell = (pages: string): string =>
     `<header>
 <h1><span id="site">Preview</span> <small id="how"></small></h1>
 <p><span id="totals" role="status">Checking…</span> <a id="wrong" href="#findings-title"></a> · <a id="front" href="${escapeHtml(pages)}/">Open the site</a> · <a href="looks">Viewports, states, before and after</a></p>
+<p id="templates" hidden></p>
 <noscript><p>The overview is filled by its script; allow scripts for this address.</p></noscript>
 </header>
 <pre id="problem" role="alert" hidden></pre>
@@ -83,7 +84,7 @@ export const panelShell = (frames: string[]): string =>
     `<div id="tab"><button type="button" id="open" aria-expanded="false" title="Local Needle (Alt+Shift+N)">Needle <span id="badge"></span></button></div>
 <div id="line" hidden><ul id="around" class="bare" aria-label="Elements around the pointer, a click picks"></ul> <small id="size" role="status"></small> <button type="button" id="below" title="b">Below it</button> <button type="button" id="edge" aria-label="Move this line to the other edge" title="Other edge">↕</button> <button type="button" id="stop" title="Escape">Stop</button></div>
 <main id="panel" hidden>
-<header class="tools"><h1 id="path" tabindex="-1"></h1><button type="button" id="pick" aria-pressed="false" aria-label="Point at an element" title="Point at an element">Point</button> <button type="button" id="move" aria-label="Move the panel to the next corner" title="Next corner">↻</button> <button type="button" id="shut" aria-label="Close the panel" title="Close (Escape)">×</button></header>
+<header class="tools"><h1 id="path" tabindex="-1"></h1><button type="button" id="pick" aria-pressed="false" aria-label="Point at an element" title="Point at an element">Point</button> <button type="button" id="move" aria-label="Move the panel to the next corner" title="Next corner">↻</button> <button type="button" id="dock" aria-pressed="false" aria-label="Dock the panel beside the page" title="Beside the page">◨</button> <button type="button" id="shut" aria-label="Close the panel" title="Close (Escape)">×</button></header>
 <pre id="problem" role="alert" hidden></pre>
 <p class="tools status" role="status"><span id="said"></span> <span id="undo-words" hidden></span> <button type="button" id="undo" hidden>Undo</button></p>
 <p id="drafted-line" class="notice-line"><span id="drafted" hidden></span> <button type="button" id="drop">Drop it</button></p>

@@ -62,6 +62,9 @@ export function overviewState(session: PreviewSession, wording: Wording): Overvi
       cells: byPage.get(page.path) ?? [],
     })),
     findings: report ? wording.findings(session) : '',
+    templates: (report ? view.templates() : []).map(({ name, pages, example }) => ({
+      ...{ name, pages: pages.length, path: example.path, address: previewAddress(example) },
+    })),
   };
 }
 

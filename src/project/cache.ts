@@ -27,7 +27,12 @@ export class Cache<T> {
   private readonly used = new Map<string, T>();
   private changed = false;
 
-  constructor(directory: string, name: string) {
+  /** `form`: how values are written, if not as they are; one that cannot be read counts as none. */
+  constructor(
+    directory: string,
+    name: string,
+    private readonly form: { write: (value: T) => unknown; read: (written: never) => T } | null = null,
+  ) {
     this.path = join(directory, cacheFolder, `${name.replace(/[^\w.-]+/g, '-')}.json`);
   }
 
@@ -39,7 +44,10 @@ export class Cache<T> {
   private read(): Map<string, T> {
     try {
       const value = JSON.parse(readFileSync(this.path, 'utf8')) as { program: string; entries: [string, T][] };
-      return value.program === program ? new Map(value.entries) : new Map<string, T>();
+      if (value.program !== program) return new Map<string, T>();
+      const { form } = this;
+      if (!form) return new Map(value.entries);
+      return new Map(value.entries.map(([key, written]) => [key, form.read(written as never)]));
     } catch {
       return new Map<string, T>();
     }
@@ -59,6 +67,12 @@ export class Cache<T> {
     this.changed = true;
   };
 
+  /** All values, those of this run last. */
+  all = function* (this: Cache<T>): Iterable<T> {
+    yield* this.old.values();
+    yield* this.used.values();
+  }.bind(this);
+
   /** Drops what was not asked for since this was last called, so that a long session does not keep every state of a text. */
   age(): void {
     this.known = new Map(this.used);
@@ -76,7 +90,9 @@ export class Cache<T> {
     const entries = forget ? [...this.used] : [...new Map([...this.old, ...this.used])];
     try {
       mkdirSync(dirname(this.path), { recursive: true });
-      writeFileAtomic.sync(this.path, JSON.stringify({ program, entries }), { fsync: false });
+      const { form } = this;
+      const written = form ? entries.map(([key, value]) => [key, form.write(value)]) : entries;
+      writeFileAtomic.sync(this.path, JSON.stringify({ program, entries: written }), { fsync: false });
     } catch {
       // A read-only folder gets no cache.
     }

@@ -1,4 +1,4 @@
-import { existsSync, readFileSync, statSync } from 'node:fs';
+import { existsSync, readFileSync, statSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { parse, type AtRule, type Declaration } from 'postcss';
 import { isMap, parseDocument } from 'yaml';
@@ -32,10 +32,13 @@ export const writeEdited = (directory: string, file: string, form: FileForm, tex
   writeEditedFiles(directory, [{ file, form, text }]);
 
 /**
- * Writes edited files whole, all or none, their byte order marks kept. Throws ProblemError if one is read-only, cannot be
+ * Writes edited files whole, all or none, their byte order marks kept; without a text a file is removed. Throws ProblemError if one is read-only, cannot be
  * written, or was changed by someone else since it was read; what is there is then untouched.
  */
-export function writeEditedFiles(directory: string, edited: { file: string; form: FileForm; text: string }[]): void {
+export function writeEditedFiles(
+  directory: string,
+  edited: { file: string; form: FileForm; text: string | null }[],
+): void {
   let current = '';
   try {
     for (const { file, form } of edited) {
@@ -44,10 +47,15 @@ export function writeEditedFiles(directory: string, edited: { file: string; form
     }
     writeSet(directory, (set) => {
       for (const { file, form, text } of edited) {
+        if (text === null) continue;
         const hadMark = form.bytes?.subarray(0, 3).equals(Buffer.from(mark)) ?? false;
         set.file(join(directory, file), (hadMark ? mark : '') + text);
       }
     });
+    for (const { file, text } of edited) {
+      current = file;
+      if (text === null) rmSync(join(directory, file));
+    }
   } catch (error) {
     if (error instanceof ProblemError) throw error;
     throw new CannotBeWritten(current, error);
@@ -161,12 +169,18 @@ const ruleNode = (text: string, name: string) =>
 
 /**
  * The text of local-needle.yaml with a key of a site set; no other line changes. The same text where the key is there
- * already. Throws Error if the site is not in the text.
+ * already. Throws ProblemError if the site has no keys of its own there, such as an alias.
  */
 export function withSiteKey(text: string, site: string, key: string, value: string): string {
   const document = parseDocument(text);
   const entry = document.getIn(['sites', site], true);
-  if (!isMap(entry) || !entry.range) throw new Error(`${site} is not in the text`);
+  if (!isMap(entry) || !entry.range)
+    throw new ProblemError([
+      {
+        message: `${key} was not written: ${site} is no list of keys in local-needle.yaml, but stands for one elsewhere`,
+        hint: `Write it there yourself: ${key}: ${value}`,
+      },
+    ]);
   if (entry.has(key)) return text;
   const pair = `${key}: ${JSON.stringify(value)}`;
   const eol = /\r\n/.test(text) ? '\r\n' : '\n';

@@ -1,6 +1,7 @@
 import type { Finding } from '../core/finding.js';
 import type { Difference } from '../core/check/browser-verdicts.js';
 import type { Cell, CheckReport, Variation, Verdict } from '../core/check/verdict.js';
+import { byTemplate, type Template } from '../core/page/templates.js';
 import { mapLines } from './map-text.js';
 import { count, firstFew, printable, table, wrapped, type Column, type Style } from './text.js';
 
@@ -22,14 +23,15 @@ export function checkText(
     pagesShown = 1,
     quiet = false,
     narrowed = false,
-  }: { pagesShown?: number; quiet?: boolean; narrowed?: boolean } = {},
+    templates = () => [],
+  }: { pagesShown?: number; quiet?: boolean; narrowed?: boolean; templates?: () => readonly Template[] } = {},
 ): string {
   const { colour } = style;
   const { rules, pages } = report.totals;
   const lines = [
     `${colour.bold(report.site)}: ${count(rules, 'rule')}, ${count(pages, 'page')}, at ${report.viewport}`,
     '',
-    ...(quiet ? [] : [cellsTable(report, style, pagesShown, narrowed), '']),
+    ...(quiet ? [] : [cellsTable(report, style, pagesShown, narrowed, templates), '']),
     ...(quiet || narrowed ? [] : mapLines(report, style)),
     ...variationLines(report, style),
     ...findingsText(report.findings, style),
@@ -40,7 +42,13 @@ export function checkText(
   return lines.join('\n');
 }
 
-function cellsTable(report: CheckReport, style: Style, pagesShown: number, narrowed: boolean): string {
+function cellsTable(
+  report: CheckReport,
+  style: Style,
+  pagesShown: number,
+  narrowed: boolean,
+  templates: () => readonly Template[],
+): string {
   const { colour, width } = style;
   if (report.rules.length === 0)
     return narrowed ? '  No rule targets this.' : '  There are no rules yet. local-needle add NAME writes one.';
@@ -54,7 +62,7 @@ function cellsTable(report: CheckReport, style: Style, pagesShown: number, narro
     const groups = Number.isFinite(width) ? groupCells(cells) : cells.map((cell) => ({ pages: [cell.page], cell }));
     return groups.map(({ pages, cell }) => [
       rule.rule,
-      pagesText(pages, report, pagesShown),
+      `${pagesText(pages, report, pagesShown)}${templatesText(pages, templates)}`,
       verdictText(cell.verdict, style),
       actionsText(cell, style),
     ]);
@@ -118,6 +126,15 @@ export function groupCells(cells: Cell[]): { pages: string[]; cell: Cell }[] {
   }
   return [...groups.values()];
 }
+
+/** Pages of a row from which on it tells of how many templates they are. */
+const fewestForTemplates = 3;
+
+const templatesText = (pages: string[], templates: () => readonly Template[]) => {
+  if (pages.length < fewestForTemplates) return '';
+  const own = byTemplate(pages, templates()).length;
+  return own > 1 ? `, of ${own} templates` : '';
+};
 
 function pagesText(pages: string[], report: CheckReport, shown: number): string {
   if (pages.length === report.totals.pages && pages.length > 1 && Number.isFinite(shown))

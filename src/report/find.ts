@@ -1,4 +1,5 @@
 import type { FindReport } from '../core/find/find.js';
+import type { TemplateShare } from '../core/page/templates.js';
 import { count, firstFew, printable, shortened, type Style } from './text.js';
 
 /** What was found, as text: how many and where, then each element with selectors for it. */
@@ -12,10 +13,13 @@ export function findText(report: FindReport, style: Style): string {
     const where = report.pages
       .slice(0, 6)
       .map(({ path, elements }) => (elements === 1 ? path : `${path} (${elements})`));
+    const { templates } = report;
     lines.push(
-      `${colour.bold(printable(sought))} on ${report.site}: ${count(report.total, 'element')} on ${count(report.pages.length, 'page')}`,
-      `  ${printable(firstFew([...where, ...report.pages.slice(6).map(({ path }) => path)], 6))}`,
+      `${colour.bold(printable(sought))} on ${report.site}: ${count(report.total, 'element')} on ${count(report.pages.length, 'page')}${templates.length > 0 && report.pages.length > 1 ? ` of ${count(templates.length, 'template')}` : ''}`,
     );
+    if (report.pages.length <= where.length || templates.length === 0)
+      lines.push(`  ${printable(firstFew([...where, ...report.pages.slice(6).map(({ path }) => path)], 6))}`);
+    else lines.push(...templateLines(templates, style));
   }
   if (report.cutOff) lines.push(colour.amber('  The time limit ended the search early. Use --page PATH to narrow it.'));
   if (report.shadow) {
@@ -45,4 +49,17 @@ export function findText(report: FindReport, style: Style): string {
     if (proposals.length === 0) lines.push('    no selector matches only this element');
   }
   return lines.join('\n');
+}
+
+/** Templates shown by an example each. */
+const mostTemplates = 6;
+
+/** An example of each template, and how many more pages of it there are. */
+function templateLines(templates: TemplateShare[], { colour }: Style): string[] {
+  const lines = templates.slice(0, mostTemplates).map(({ template, pages: [example = '', ...more] }) => {
+    const rest = more.length > 0 ? colour.dim(`  and ${more.length} more of ${printable(template)}`) : '';
+    return `  ${printable(example)}${rest}`;
+  });
+  const left = templates.length - mostTemplates;
+  return left > 0 ? [...lines, colour.dim(`  and pages of ${count(left, 'more template')}`)] : lines;
 }

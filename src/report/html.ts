@@ -2,7 +2,7 @@ import escape from 'escape-html';
 import { findingCodes, type Finding } from '../core/finding.js';
 import { reasonText } from '../core/check/judge.js';
 import type { ActionResult, Cell, CheckReport, Verdict } from '../core/check/verdict.js';
-import { groupCells, groupFindings } from './check-text.js';
+import { groupFindings } from './check-text.js';
 import { count, printable } from './text.js';
 import { fixTitles } from './fixes.js';
 import { mapHtml } from './map.js';
@@ -96,13 +96,13 @@ const pageList = (pages: string[]) =>
 const fewPages = 3;
 
 function ruleHtml(rule: CheckReport['rules'][number], cells: Cell[], hints: Map<string, Finding[]>): string {
-  const rows = groupCells(cells).map(({ pages, cell }) => {
+  const rows = groupAlike(cells).map(({ pages, cell, others }) => {
     const listed =
       pages.length <= fewPages
         ? pageList(pages)
         : `<details><summary>${count(pages.length, 'page')}</summary>${pageList(pages)}</details>`;
     const own = pages.flatMap((page) => hints.get(`${cell.rule} ${page}`) ?? []);
-    return `<tr data-verdict="${cell.verdict}" data-cells="${pages.length}"><td>${listed}</td><td><details><summary>${badge(cell.verdict)} ${summaryOf(cell)}</summary>${cellHtml(cell, own)}</details></td></tr>`;
+    return `<tr data-verdict="${cell.verdict}" data-cells="${pages.length}"><td>${listed}</td><td><details><summary>${badge(cell.verdict)} ${summaryOf(cell, others)}</summary>${cellHtml(cell, own, others)}</details></td></tr>`;
   });
   const body =
     rows.length > 0
@@ -118,36 +118,90 @@ function pagesHtml(cells: Cell[]): string {
   const rows = [...byPage]
     .sort(([a], [b]) => (a < b ? -1 : 1))
     .map(([page, own]) => {
-      const told = own
-        .map(({ rule, verdict }) => `<span class="${verdict}">${verdict}</span> ${safe(rule)}`)
-        .join(', ');
-      return `<li><code>${safe(page)}</code>: ${told}</li>`;
+      const byVerdict = new Map<Verdict, string[]>();
+      for (const { rule, verdict } of own) byVerdict.set(verdict, [...(byVerdict.get(verdict) ?? []), safe(rule)]);
+      const told = [...byVerdict].map(
+        ([verdict, rules]) => `<span class="${verdict}">${verdict}</span> ${rules.join(', ')}`,
+      );
+      return `<li><code>${safe(page)}</code>: ${told.join('; ')}</li>`;
     });
   return rows.length === 0
     ? ''
     : `<section aria-labelledby="by-page"><h2 id="by-page">By page</h2><details><summary>${count(rows.length, 'page')}</summary><ul>${rows.join('\n')}</ul></details></section>`;
 }
 
-/** A cell in one line. */
-export function summaryOf({ actions, sure }: Cell): string {
-  const elements = actions.reduce((sum, each) => sum + each.elements, 0);
-  const lost = actions.reduce((sum, { pairs, won }) => sum + pairs - won, 0);
-  return `${count(elements, 'element')}${lost > 0 ? `, ${lost} lost` : ''}${sure ? '' : ', not sure'}`;
+/** Cells with the same result as one row: the same actions won or lost, to the same declarations, on however many elements. */
+function groupAlike(cells: Cell[]): { pages: string[]; cell: Cell; others: Cell[] }[] {
+  const groups = new Map<string, { pages: string[]; cell: Cell; others: Cell[] }>();
+  for (const cell of cells) {
+    const { verdict, sure, dependsOn, actions, page } = cell;
+    const told = actions.map((each) => {
+      const { action, selector, elements, pairs, won } = each;
+      return [action, selector, elements > 0, won > 0, won === pairs, lossesOf(each).map(({ told: loss }) => loss)];
+    });
+    const key = JSON.stringify([verdict, told, sure, dependsOn]);
+    const group = groups.get(key);
+    if (group) {
+      group.pages.push(page);
+      group.others.push(cell);
+    } else groups.set(key, { pages: [page], cell, others: [] });
+  }
+  return [...groups.values()];
+}
+
+const elementsIn = ({ actions }: Pick<Cell, 'actions'>) => actions.reduce((sum, each) => sum + each.elements, 0);
+
+/** A number of things, or from the least to the most. */
+function range(numbers: number[], noun: string | null): string {
+  const [least, most] = [Math.min(...numbers), Math.max(...numbers)];
+  const told = noun === null ? String(most) : count(most, noun);
+  return least === most ? told : `${least} to ${told}`;
+}
+
+/** What an action loses to, each winner and property once, with an element that it is so on, and whether it is the only one. */
+function lossesOf({ overridden }: ActionResult): { told: string; element: string; isOnly: boolean }[] {
+  const losses = new Map<string, { element: string; isOnly: boolean }>();
+  for (const { element, property, by } of overridden) {
+    const told = `${property}: ${reasonText(by)}`;
+    losses.set(told, { element: losses.get(told)?.element ?? element, isOnly: !losses.has(told) });
+  }
+  return [...losses].map(([told, of]) => ({ told, ...of }));
+}
+
+/** A cell in one line, or several that differ in their numbers alone. */
+export function summaryOf(cell: Cell, others: Cell[] = []): string {
+  const { sure } = cell;
+  const lost = [cell, ...others].map(({ actions }) => actions.reduce((sum, { pairs, won }) => sum + pairs - won, 0));
+  return `${range([cell, ...others].map(elementsIn), 'element')}${Math.max(...lost) > 0 ? `, ${range(lost, null)} lost` : ''}${sure ? '' : ', not sure'}`;
 }
 
 /** A rule's verdict on a page: its actions, the winners, the hints. */
-export function cellHtml({ actions, dependsOn = [] }: Cell, findings: Finding[]): string {
+export function cellHtml({ actions, dependsOn = [] }: Cell, findings: Finding[], others: Cell[] = []): string {
   const hints = [...new Set(findings.flatMap(({ hint }) => hint ?? []))];
-  return `<ul>${actions.map(actionHtml).join('')}</ul>${dependsOn.length > 0 ? `<p>Depends on ${safe(dependsOn.join(', '))}.</p>` : ''}${hints.map((hint) => `<p class="hint">${safe(hint)}</p>`).join('')}`;
+  const told = actions.map((action, at) =>
+    actionHtml(
+      action,
+      others.flatMap((other) => other.actions[at] ?? []),
+    ),
+  );
+  return `<ul>${told.join('')}</ul>${dependsOn.length > 0 ? `<p>Depends on ${safe(dependsOn.join(', '))}.</p>` : ''}${hints.map((hint) => `<p class="hint">${safe(hint)}</p>`).join('')}`;
 }
 
-function actionHtml({ action, selector, elements, pairs, won, overridden }: ActionResult): string {
-  const lost = overridden
+function actionHtml(result: ActionResult, others: ActionResult[]): string {
+  const { action, selector, elements, pairs, won } = result;
+  const lost = lossesOf(result)
     .map(
-      ({ element, property, by }) =>
-        `<li><code>${safe(element)}</code> ${safe(property)}: ${safe(reasonText(by))}</li>`,
+      ({ told, element, isOnly }) =>
+        `<li>${safe(told)}, ${isOnly ? '' : 'such as '}on <code>${safe(element)}</code></li>`,
     )
     .join('');
-  const pairText = pairs > 0 ? `, ${won} of ${count(pairs, 'pair')} won` : '';
-  return `<li>${safe(action)} <code>${safe(selector)}</code>: ${count(elements, 'element')}${pairText}${lost ? `<ul>${lost}</ul>` : ''}</li>`;
+  const isSame = others.every((other) => other.elements === elements && other.pairs === pairs && other.won === won);
+  const share = won === pairs ? 'all' : won === 0 ? 'none' : 'some';
+  const pairText =
+    pairs === 0 ? '' : isSame ? `, ${won} of ${count(pairs, 'pair')} won` : `, ${share} of the pairs won`;
+  const number = range(
+    [result, ...others].map((each) => each.elements),
+    'element',
+  );
+  return `<li>${safe(action)} <code>${safe(selector)}</code>: ${number}${pairText}${lost ? `<ul>${lost}</ul>` : ''}</li>`;
 }

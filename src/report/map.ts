@@ -35,14 +35,21 @@ export function mapHtml({ cells, rules }: Pick<CheckReport, 'cells' | 'rules'>):
     return { ...column, x: x - width };
   });
   const squares = new Map<Verdict, string>();
-  const signs: string[] = [];
+  // The signs of a row are one text, each character in its place.
+  const signs = new Map<number, { places: number[]; text: string }>();
+  const numbers: string[] = [];
   for (const column of columns)
     for (const [rule, { verdict, number }] of worstOf(column.pages.flatMap(({ own }) => own))) {
       const y = head + (rows.get(rule) ?? 0) * size;
       squares.set(verdict, `${squares.get(verdict) ?? ''}M${column.x} ${y}h${width - 1}v${size - 1}h${1 - width}z`);
       const { sign } = verdictSigns[verdict];
-      const told = column.pages.length > 1 ? `${sign} ${number}` : sign;
-      signs.push(`<text x="${column.x + (width - 1) / 2}" y="${y + size - 4}">${told}</text>`);
+      const x = column.x + (width - 1) / 2;
+      if (column.pages.length > 1) {
+        numbers.push(`<text x="${x}" y="${y + size - 4}">${sign} ${number}</text>`);
+        continue;
+      }
+      const row = signs.get(y) ?? { places: [], text: '' };
+      signs.set(y, { places: [...row.places, x], text: row.text + sign });
     }
   const paths = verdictOrder.flatMap((verdict) => {
     const d = squares.get(verdict);
@@ -54,12 +61,15 @@ export function mapHtml({ cells, rules }: Pick<CheckReport, 'cells' | 'rules'>):
   const heads = mapHeads(columns, width).flatMap(({ section, from, to }) =>
     section.length * letter <= to - from + gap ? [`<text x="${from}" y="${head - 5}">${safe(section)}</text>`] : [],
   );
+  const texts = [...signs].map(
+    ([y, { places, text }]) => `<text x="${places.join(' ')}" y="${y + size - 4}">${text}</text>`,
+  );
   const legend = verdictOrder
     .filter((verdict) => squares.has(verdict))
     .map((verdict) => `${verdictSigns[verdict].sign} ${verdict}`);
   const label = `${count(rows.size, 'rule')} against ${count(pages.length, 'page')}${isGrouped ? ', by section, each with its worst verdict' : ''}`;
   return `<section aria-labelledby="map"><h2 id="map">Map <small>${safe(label)}</small></h2>
-<div class="map"><svg role="img" aria-label="${safe(label)}" width="${x}" height="${head + rows.size * size}">${paths.join('')}<g class="names">${names.join('')}${heads.join('')}</g><g class="signs">${signs.join('')}</g></svg></div>
+<div class="map"><svg role="img" aria-label="${safe(label)}" width="${x}" height="${head + rows.size * size}">${paths.join('')}<g class="names">${names.join('')}${heads.join('')}</g><g class="signs">${texts.join('')}${numbers.join('')}</g></svg></div>
 <p class="place">${safe(legend.join('   '))}</p>
 </section>`;
 }

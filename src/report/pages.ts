@@ -3,6 +3,7 @@ import { pagesWith, soleHandles } from '../core/target/site-index.js';
 import type { FoundForm } from '../core/page/page-id.js';
 import { expressionFor } from '../core/target/expression.js';
 import type { Page, Site } from '../core/page/page.js';
+import type { Template } from '../core/page/templates.js';
 import { count, printable, table, wrapped, type Column, type Style } from './text.js';
 
 /** The JSON form of the list of pages; its shape is stable. */
@@ -35,7 +36,14 @@ const pageColumns: Column[] = [
  * The list of a site's pages as text. `shown`: a part of them, for which the shortest condition is given; `most`: rows at
  * most, the rest is counted.
  */
-export function pagesText(site: Site, found: FoundForm[], style: Style, most: number, shown: Page[] | null): string {
+export function pagesText(
+  site: Site,
+  found: FoundForm[],
+  templates: readonly Template[],
+  style: Style,
+  most: number,
+  shown: Page[] | null,
+): string {
   const { colour } = style;
   const listed = shown ?? site.pages;
   const ending = commonEnding(site.pages.map((page) => page.title));
@@ -61,6 +69,7 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
     lines.push(
       `  and ${count(listed.length - most, 'page')} more: --all lists them, --path and --body-class narrow the list`,
     );
+  if (!shown && templates.length > 1) lines.push('', templatesText(templates, style));
   const expression = shown ? expressionFor(shown, site) : null;
   if (expression) {
     const line = `pages: ${expression.pages};${expression.except === null ? '' : ` except: ${expression.except};`}`;
@@ -76,6 +85,37 @@ export function pagesText(site: Site, found: FoundForm[], style: Style, most: nu
   }
   return lines.map((line) => (line.startsWith(' ') ? line : wrapped(line, style))).join('\n');
 }
+
+/** Templates in the list below all pages; `--templates` shows all. */
+const mostTemplates = 12;
+
+const templateColumns: Column[] = [{ title: 'template' }, { title: 'pages' }, { title: 'such as', shorten: 20 }];
+
+/** Templates with their pages' number and an example each. */
+export function templatesText(templates: readonly Template[], style: Style, most = mostTemplates): string {
+  const rows = templates
+    .slice(0, most)
+    .map(({ name, pages, example }) => [printable(name), String(pages.length), printable(example.path)]);
+  const left = templates.length - most;
+  return [
+    wrapped(`${count(templates.length, 'template')}, told by the markup of their pages:`, style),
+    '',
+    table(templateColumns, rows, style),
+    ...(left > 0 ? [`  and ${count(left, 'template')} more: --templates lists them`] : []),
+  ].join('\n');
+}
+
+/** The JSON form of the list of templates; its shape is stable. */
+export const templatesReport = (site: Site, templates: readonly Template[]) => ({
+  kind: 'local-needle.templates',
+  version: 1,
+  site: site.name,
+  templates: templates.map(({ name, pages, example }) => ({
+    template: name,
+    example: example.path,
+    pages: pages.map(({ path }) => path),
+  })),
+});
 
 /** The ending that nearly all titles share, such as ` – Saltmere Ferries`: usually the site's name. Empty if there is none. */
 function commonEnding(titles: string[]): string {

@@ -236,6 +236,7 @@ describeInBrowser('The preview', () => {
     const cells = [...Array(100).keys()].map((index) => ({ rule: index, verdict: 'hit', sure: true }));
     const state = {
       ...{ site: 'live', how: 'desktop', problem: null, judging: false, findings: '' },
+      templates: [{ name: '/journal/*', pages: 1000, path: '/journal/0', address: '/' }],
       totals: { pages: 1000, cells: 100_000, errors: 0, warnings: 0 },
       rules: [...Array(100).keys()].map((index) => rule(`rule-${index}`)),
       pages: [...Array(1000).keys()].map((index) => ({ path: `/journal/${index}`, address: '/', title: '', cells })),

@@ -1,4 +1,4 @@
-import { mkdirSync, readFileSync, readdirSync, symlinkSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, readdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { originalPositionFor, TraceMap } from '@jridgewell/trace-mapping';
 import { folderWith, pageHtml, run, smallProject, type Run } from '../helpers.js';
@@ -359,7 +359,7 @@ describe('Snippets and patched pages', () => {
     ],
   ])('patches a page in %s, every other byte as it was', async (_what, bytes, before) => {
     const rule =
-      '@needle r { note: "Neige ❄"; pages: path("/"); .x::after { content: "❄ é"; } @swap .x { text: "❄"; } }';
+      '@needle r { note: "Neige ❄"; pages: path("/"); added-by: script; .x::after { content: "❄ é"; } @swap .x { text: "❄"; } }';
     const directory = folderWith({
       'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n',
       'rules/a.css': rule,
@@ -379,6 +379,55 @@ describe('Snippets and patched pages', () => {
     expect(after.startsWith(before)).toBe(true);
     const inserted = patched.subarray(start, start + length).toString(wide ? 'utf16le' : 'utf8');
     expect(inserted).toMatch(/content: "(❄ é|\\2744 {2}\\e9 )"/);
+  });
+
+  test('what a script would put into a page stands in it', async () => {
+    const source = `${pageHtml('class="page-1"', '<p class="x">Old</p><a class="logo" href="/"><img src="a.png" srcset="b.png 2x"></a>\r\n<p>❄')}`;
+    const directory = folderWith({
+      'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n',
+      'rules/a.css':
+        '@needle r { pages: path("/"); @swap .x { text: "New ❄"; } @swap .logo img { image: url("../l.svg"); alt: "Winter"; } @mark-current .logo { color: teal; } }\n@needle later { pages: path("/two.html"); added-by: script; @swap .y { text: "b"; } }',
+      'l.svg': '<svg xmlns="http://www.w3.org/2000/svg" width="1" height="1"/>',
+      'public/index.html': source,
+      'public/two.html': pageHtml('class="page-2"'),
+    });
+    const diff = await build(directory, '--as', 'pages', '--diff');
+    expect([diff.status, existsSync(join(directory, 'out'))]).toEqual([0, false]);
+    expect(diff.out).toMatch(/^\+.*<p class="x">New ❄<\/p>.*src="\/local-needle\/files\/l-\w+\.svg".*$/m);
+    // Only what a script adds needs one.
+    expect((await build(directory, '--as', 'pages', '--no-script')).log).toMatch(/"later" needs local-needle\.js/);
+    expect((await build(directory, '--as', 'pages')).status).toBe(0);
+    const html = read(directory, 'out/index.html');
+    expect(html).not.toContain('<script');
+    expect(read(directory, 'out/two.html')).toContain('<script');
+    const rest = html
+      .replace(/<!-- Local Needle[^]*?<\/style>\n/, '')
+      .replace('New ❄', 'Old')
+      .replace(/src="[^"]*\.svg" *alt="Winter"|alt="Winter" src="[^"]*\.svg"/, 'src="a.png" srcset="b.png 2x"')
+      .replace(' aria-current="page"', '');
+    expect(rest).toBe(source);
+    expect((await build(directory, '--as', 'bundle', '--diff')).log).toMatch(/--diff shows what changes in pages/);
+  });
+
+  test.each([
+    ['in ASCII', '<b>Fähre</b>', '<b>F&#xe4;hre</b>', false],
+    ['by the script where that cannot be', '<style>p::after { content: "é" }</style>', 'class="x">Old</p>', true],
+  ])('a fragment stands in a page that is not UTF-8 %s', async (_what, fragment, shown, hasScript) => {
+    const directory = folderWith({
+      'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n',
+      'rules/a.css': '@needle r { pages: path("/"); @swap .x { html: url("../f.html"); } }',
+      'f.html': fragment,
+      'public/index.html': Buffer.from(
+        pageHtml('class="page-1"', '<p class="x">Old</p><p>Öl').replace(
+          '<head>',
+          '<head><meta charset="windows-1252">',
+        ),
+        'latin1',
+      ),
+    });
+    expect((await build(directory, '--as', 'pages')).status).toBe(0);
+    const html = readFileSync(join(directory, 'out/index.html'), 'latin1');
+    expect([html.includes(shown), html.includes('Öl'), html.includes('<script')]).toEqual([true, true, hasScript]);
   });
 
   test.each(['head-end', 'body-end'])(
@@ -466,6 +515,14 @@ describe('Where a bundle is loaded', () => {
     const { status, log } = await run(directory, ['build', '--remember']);
     expect([status, log]).toEqual([2, expect.stringMatching(/is not known[^]*sites\.live\.bundle-address/)]);
     expect((await bundle(directory, '--as', 'snippets', '--remember')).status).toBe(2);
+    const yaml = 'version: 1\nsites: { live: &public { folder: public }, copy: *public }\n';
+    const aliased = smallProject(sound, { 'local-needle.yaml': yaml });
+    const told = await bundle(aliased, '--remember', '--site', 'copy');
+    expect([told.status, told.log]).toEqual([
+      2,
+      expect.stringMatching(/copy is no list of keys[^]*bundle-address: \/assets/),
+    ]);
+    expect(read(aliased, 'local-needle.yaml')).toBe(yaml);
   });
 
   test('is told while no captured page does it', async () => {

@@ -1,8 +1,8 @@
-import { spawnSync } from 'node:child_process';
+import { execFileSync, spawnSync } from 'node:child_process';
 import { existsSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { writeDemoProject, writeDemoSite } from '../../demo/site.js';
-import { folderWith, run } from '../helpers.js';
+import { folderWith, pageHtml, run } from '../helpers.js';
 
 test('The example for CI is in the docs, and runs as it is written in a fresh repository', async () => {
   const directory = join(folderWith({}), 'ferries');
@@ -42,3 +42,25 @@ test('The example for CI is in the docs, and runs as it is written in a fresh re
   expect([passed.stderr.replace(/npm .*\n/g, ''), passed.status]).toEqual([expect.not.stringContaining('error'), 0]);
   expect(readFileSync(join(directory, 'dist/local-needle/manifest.json'), 'utf8')).toContain('local-needle.css');
 }, 120_000);
+
+test('the example of docs/shipping.md puts hashed names into a template', async () => {
+  const directory = folderWith({
+    'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n',
+    'rules/a.css': '@needle calm { pages: path("/"); h1 { color: teal; } @swap h1 { text: "New"; } }',
+    'public/index.html': pageHtml('class="page-1"', '<h1>Old</h1>'),
+  });
+  await run(directory, ['build', '--hashed', '--out', 'public/assets']);
+  const [, code = ''] = /```js\n([^]*?readFileSync[^]*?)```/.exec(readFileSync('docs/shipping.md', 'utf8')) ?? [];
+  writeFileSync(join(directory, 'tags.mjs'), `${code}console.log(tags);`);
+  const tags = execFileSync(process.execPath, ['tags.mjs'], { cwd: directory, encoding: 'utf8' });
+  writeFileSync(
+    join(directory, 'public/index.html'),
+    pageHtml('class="page-1"', '<h1>Old</h1>').replace('</head>', `${tags}</head>`),
+  );
+  writeFileSync(
+    join(directory, 'local-needle.yaml'),
+    'version: 1\nsites: { live: { folder: public, bundle-address: /assets/local-needle.css } }\n',
+  );
+  expect(tags.match(/local-needle-\w+\.(css|js)/g)).toHaveLength(2);
+  expect((await run(directory, ['check'])).out).toMatch(/No errors, no warnings/);
+});

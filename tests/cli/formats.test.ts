@@ -222,3 +222,26 @@ test('Markdown for a review says what is wrong, and nothing in it is more than t
   for (const row of rows) expect(row.match(/(?<!\\)\|/g)).toHaveLength(4);
   expect(rows[1]).toMatch(/\\\|a\\` \\<b\\>\\\*c\\\* https\\:\/\/evil\.example @\u200bcrew/);
 });
+
+test('the page of 50 rules on 60 pages, with hundreds of errors, is small and says every verdict', async () => {
+  const directory = folderWith({
+    'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n',
+    'rules/a.css': Array.from(
+      { length: 50 },
+      (_none, at) =>
+        `@needle rule-${at} { note: "Rule ${at}."; pages: all; .${at % 8 === 0 ? `gone-${at}` : 'x'} { margin-top: ${at + 1}px; } }`,
+    ).join('\n'),
+    ...Object.fromEntries(
+      Array.from({ length: 60 }, (_none, at) => [
+        `public/routes/route-${at}.html`,
+        pageHtml(`class="page-${at}"`, '<p class="x">Ferry</p>'.repeat(at + 1)),
+      ]),
+    ),
+  });
+  const { out } = await run(directory, ['check', '--format', 'html', '--fail-on', 'never']);
+  expect(out).toMatch(/50 rules, 60 pages, 3000 cells\. <strong class="error">\d{3,} errors/);
+  expect(Buffer.byteLength(out)).toBeLessThan(400_000);
+  // What hits everywhere is one row, from the least to the most elements; the map has a sign for each cell.
+  expect(out).toContain('1 to 60 elements');
+  expect([...(/<g class="signs">([^]*?)<\/g>/.exec(out)?.[1]?.replace(/<[^>]*>/g, '') ?? '')]).toHaveLength(3000);
+});

@@ -23,8 +23,11 @@ describe('What explains a verdict', () => {
             expect(why.targeted.holds).toBe(rulePages(rule, site!).has(page));
             expect(why.verdict).toBe(cell?.verdict ?? null);
             if (!cell) continue;
-            const counted = why.actions.map(({ action, selector, elements }) => ({ action, selector, elements }));
-            const judged = cell.actions.map(({ action, selector, elements }) => ({ action, selector, elements }));
+            // A stylesheet has no selector; it is named by its address here.
+            const counted = why.actions.map(({ action, selector, elements }) => ({
+              ...{ action, elements, selector: action === 'stylesheet' ? '' : selector },
+            }));
+            const judged = cell.actions.map(({ action, selector, elements }) => ({ action, elements, selector }));
             expect(counted).toEqual(judged);
             // A pair that is lost names the same winner in both; check tells of twenty at most.
             const lost = why.actions.flatMap(({ shown }) =>

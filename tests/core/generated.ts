@@ -18,6 +18,7 @@ const action = fc.oneof(
     .tuple(selector, fc.constantFrom('teal', 'red', 'var(--c)'))
     .map(([each, colour]) => `${each} { color: ${colour}; }`),
   selector.map((each) => `@swap ${each} { text: "new"; }`),
+  fc.constantFrom('@stylesheet url("/gone.css");', '@stylesheet url("/more.css");'),
   fc.tuple(condition, selector).map(([on, each]) => `@on ${on} { ${each} { order: 2; } }`),
 );
 /** What a rule says. */
@@ -41,18 +42,21 @@ const body = fc.record({
   ),
 });
 export const paths = ['/', '/a/b', '/a/c', '/d'];
-/** Rules below so many empty lines, the bodies of the pages at `paths`, and a stylesheet that all of them load. */
+/** What is kept visible, rules below so many empty lines, the bodies of the pages at `paths`, and a stylesheet that all of them load. */
 export const state = fc.record({
   rules: fc.array(rule, { minLength: 1, maxLength: 4 }),
   above: fc.nat(3),
+  keeps: fc.boolean(),
   bodies: fc.array(body, { minLength: paths.length, maxLength: paths.length }),
-  sheet: fc.constantFrom('', '.x { color: blue }', '.card { display: none }', '@layer l { .y { color: red } }'),
+  sheet: fc.constantFrom<string[]>(
+    ...['', '.x { color: blue }', '.card { display: none }', '@layer l { .y { color: red } }'],
+  ),
 });
 
 export type State = typeof state extends fc.Arbitrary<infer T> ? T : never;
 
 /** What a check needs for a state; a page's identity is its text. */
-export function inputOf({ rules, above, bodies, sheet }: State): CheckInput {
+export function inputOf({ rules, above, keeps, bodies, sheet }: State): CheckInput {
   const texts = Object.fromEntries(
     bodies.map(({ attributes, content }, index) => [
       paths[index] ?? '',
@@ -63,11 +67,14 @@ export function inputOf({ rules, above, bodies, sheet }: State): CheckInput {
     ({ pages, except, important, actions }, index) =>
       `@needle r${index} { pages: ${pages}; ${except ? `except: ${except};` : ''} ${important ? 'important: yes;' : ''} ${actions.join(' ')} }`,
   );
-  const { input, view } = siteOf(texts, `@keep-visible .card;${'\n'.repeat(1 + above)}${written.join('\n')}`);
+  const { input, view } = siteOf(
+    texts,
+    `${keeps ? '@keep-visible .card;' : ''}${'\n'.repeat(1 + above)}${written.join('\n')}`,
+  );
   const own = {
     ...view,
     identity: ({ path }: { path: string }) => texts[path] ?? null,
-    style: () => ({ text: sheet, identity: sheet, file: 's.css' }),
+    style: (address: string) => (address.includes('gone') ? null : { text: sheet, identity: sheet, file: 's.css' }),
   };
   return {
     ...input,

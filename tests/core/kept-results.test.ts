@@ -1,29 +1,45 @@
 import fc from 'fast-check';
 import { check } from '../../src/core/check/check.js';
+import { packed, unpacked } from '../../src/core/check/packed-result.js';
 import type { Kept, PageResult } from '../../src/core/check/result-cache.js';
+import type { KeptOutline } from '../../src/core/check/kept-parts.js';
 import type { Hint } from '../../src/core/fix/missing-element.js';
-import { runsOf } from '../helpers.js';
+import { runsOf, siteOf } from '../helpers.js';
 import { inputOf, paths, state, type State } from './generated.js';
 
-/** A store that lives as long as a test. */
-function memory<T>(): Kept<T> & { size: number } {
+/** A store that lives as long as a test, of texts as a file has them. */
+function memory<T>(
+  write: (value: T) => unknown = (value) => value,
+  read: (written: never) => T = (written) => written,
+): Kept<T> & { size: number } {
   const values = new Map<string, string>();
+  const valueOf = (text: string) => read(JSON.parse(text) as never);
   return {
-    get: (key) => (values.has(key) ? (JSON.parse(values.get(key) ?? '') as T) : undefined),
-    set: (key, value) => void values.set(key, JSON.stringify(value)),
+    get: (key) => (values.has(key) ? valueOf(values.get(key) ?? '') : undefined),
+    set: (key, value) => void values.set(key, JSON.stringify(write(value))),
+    all: () => [...values.values()].map(valueOf),
     get size() {
       return values.size;
     },
   };
 }
 
+/** A rule whose declarations are others. */
+const recoloured = (rule: State['rules'][number]): State['rules'][number] => ({
+  ...rule,
+  actions: rule.actions.map((each) =>
+    each.replace(/color: [^;]+/, (old) => `color: ${old.includes('teal') ? 'var(--c, navy)' : 'teal'}`),
+  ),
+});
+
 test('what was kept gives the report that judging anew gives, whatever was edited since', () => {
   fc.assert(
     fc.property(
       fc.array(state, { minLength: 1, maxLength: 2 }),
-      fc.array(fc.nat(4), { maxLength: 6 }),
+      fc.array(fc.nat(6), { maxLength: 6 }),
       (states, edits) => {
-        const results = memory<PageResult>();
+        const results = memory<PageResult>(packed, unpacked);
+        const outlines = memory<KeptOutline>();
         const hints = memory<Hint>();
         let now: State = states[0] as State;
         const other: State = states.at(-1) as State;
@@ -34,8 +50,11 @@ test('what was kept gives the report that judging anew gives, whatever was edite
           if (edit === 2) now = { ...now, sheet: other.sheet };
           if (edit === 3) now = { ...now, rules: [...now.rules].reverse() };
           if (edit === 4) now = { ...now, above: now.above + other.above + 1 };
+          // The same selectors with other declarations.
+          if (edit >= 5)
+            now = { ...now, rules: now.rules.map((each, index) => (index === edit - 5 ? recoloured(each) : each)) };
           const plain = inputOf(now);
-          expect(check({ ...inputOf(now), results, hints })).toEqual(check(plain));
+          expect(check({ ...inputOf(now), results, outlines, hints })).toEqual(check(plain));
         }
         // A report is made of what was kept: the second time nothing is added.
         const { size } = results;
@@ -47,6 +66,95 @@ test('what was kept gives the report that judging anew gives, whatever was edite
   );
 }, 1_800_000);
 
+/** What one rule says here changes what another does, on the same elements or on those below. */
+const meeting = fc.record({
+  selector: fc.constantFrom('body', '.card', '.x', '.card .x', 'h1', '.x, h1', 'p'),
+  declaration: fc.constantFrom(
+    ...[
+      'font-size: 16px',
+      'font-size: 20px',
+      'font-size: 1em',
+      'width: 1em',
+      'width: 16px',
+      'color: red',
+      'color: inherit',
+    ],
+    ...[
+      '--w: 1px',
+      '--w: 2px',
+      'width: var(--w)',
+      'height: var(--w)',
+      'display: block',
+      'display: flex',
+      'display: none',
+    ],
+    ...['border-top-color: currentcolor', 'border-top-color: red', 'float: left', 'margin-left: 0'],
+  ),
+  important: fc.boolean(),
+});
+const meetingPage = fc.array(
+  fc.constantFrom(
+    '<p class="x">a</p>',
+    '<div class="card"><h1>b</h1><b class="x">c</b></div>',
+    '<h1 class="x">d</h1>',
+    '<p>e</p>',
+  ),
+  { minLength: 1, maxLength: 4 },
+);
+
+test('the same where rules meet', () => {
+  let quick = 0;
+  fc.assert(
+    fc.property(
+      fc.array(meeting, { minLength: 2, maxLength: 5 }),
+      fc.array(meetingPage, { minLength: 2, maxLength: paths.length }),
+      fc.constantFrom('', '.x { color: red }', '.card { font-size: 20px; --w: 1px }', 'h1 { width: 16px !important }'),
+      fc.array(fc.tuple(fc.nat(4), meeting, fc.boolean()), { minLength: 1, maxLength: 4 }),
+      fc.constantFrom('', '@keep-visible .x;', '@keep-visible .card, h1;'),
+      (rules, pages, sheet, edits, keeps) => {
+        const now = [...rules];
+        const sources = Object.fromEntries(
+          pages.map((content, index) => [
+            paths[index] ?? '',
+            `<link rel=stylesheet href=/local-needle.css><style>${sheet}</style><body>${content.join('')}`,
+          ]),
+        );
+        const results = memory<PageResult>(packed, unpacked);
+        const outlines = memory<KeptOutline>();
+        for (const edit of [null, ...edits]) {
+          const [index, other, isOther] = edit ?? [-1, rules[0] as (typeof rules)[number], false];
+          const old = now[index];
+          // Another declaration, or another rule.
+          if (old)
+            now[index] = isOther ? other : { ...old, declaration: other.declaration, important: other.important };
+          const { input, view } = siteOf(
+            sources,
+            keeps +
+              now
+                .map(({ selector, declaration, important }, at) =>
+                  [
+                    `@needle r${at} { pages: all;`,
+                    important ? 'important: yes;' : '',
+                    `${selector} { ${declaration} } }`,
+                  ].join(' '),
+                )
+                .join('\n'),
+          );
+          const identified = { ...view, identity: ({ path }: { path: string }) => sources[path] ?? null };
+          const loading = { address: '/local-needle.css', built: () => ({ names: [], texts: [] }) };
+          const own = { ...input, loading, view: () => identified };
+          let opened = 0;
+          const report = check({ ...own, results, outlines, onOpen: () => opened++ });
+          if (opened < pages.length) quick++;
+          expect(report).toEqual(check(own));
+        }
+      },
+    ),
+    { numRuns: runsOf(150, 5000) },
+  );
+  expect(quick).toBeGreaterThan(0);
+}, 1_800_000);
+
 test('Rules that moved in their file are not judged again, and their findings move with them', () => {
   const rule = (selector: string, pages: State['rules'][number]['pages']): State['rules'][number] => ({
     ...{ pages, except: null, important: false },
@@ -54,14 +162,14 @@ test('Rules that moved in their file are not judged again, and their findings mo
   });
   const now: State = {
     rules: [rule('.x', 'all'), rule('.crad', 'path("/")')],
-    above: 0,
+    ...{ above: 0, keeps: true },
     bodies: paths.map(() => ({
       attributes: '',
       content: ['<style>.x { color: red !important }</style>', '<p class="x">a</p>'],
     })),
     sheet: '',
   };
-  const results = memory<PageResult>();
+  const results = memory<PageResult>(packed, unpacked);
   const hints = memory<Hint>();
   const linesOf = (above: number, opened: string[]) =>
     check({ ...inputOf({ ...now, above }), results, hints, onOpen: ({ path }) => void opened.push(path) }).findings.map(
@@ -77,10 +185,10 @@ test('Rules that moved in their file are not judged again, and their findings mo
 test('A kept-visible element that moved in a file of its own is named where it is now', () => {
   const now: State = {
     rules: [{ pages: 'all', except: null, important: false, actions: ['@hide .x;'] }],
-    ...{ above: 0, sheet: '' },
+    ...{ above: 0, keeps: true, sheet: '' },
     bodies: paths.map(() => ({ attributes: '', content: ['<p class="x">a</p>'] })),
   };
-  const results = memory<PageResult>();
+  const results = memory<PageResult>(packed, unpacked);
   const hintsAt = (line: number) => {
     const input = inputOf(now);
     const [kept] = input.keptVisible;
@@ -95,4 +203,38 @@ test('A kept-visible element that moved in a file of its own is named where it i
   };
   expect(hintsAt(1).filter((hint) => hint.includes('(keep.css:1)'))).toHaveLength(paths.length);
   expect(hintsAt(9).filter((hint) => hint.includes('(keep.css:9)'))).toHaveLength(paths.length);
+});
+
+test('A rule with other declarations opens only pages whose elements are like none that were asked about', () => {
+  const rule = (action: string): State['rules'][number] => ({
+    ...{ pages: 'all', except: null, important: false },
+    actions: [action],
+  });
+  const bodies = paths.map((_path, index) => ({
+    attributes: '',
+    content: ['<p class="x">a</p>', index === 2 ? '<div class="a card"><b class="x">b</b></div>' : '<p>c</p>'],
+  })) as State['bodies'];
+  const results = memory<PageResult>(packed, unpacked);
+  const outlines = memory<KeptOutline>();
+  const openedWith = (...actions: string[]) => {
+    const input = inputOf({
+      rules: actions.map(rule),
+      above: 0,
+      keeps: false,
+      bodies,
+      sheet: '.card .x { color: red }',
+    });
+    const opened: string[] = [];
+    const report = check({ ...input, results, outlines, onOpen: ({ path }) => void opened.push(path) });
+    expect(report).toEqual(check(input));
+    return opened;
+  };
+  expect(openedWith('.x { order: 1 }', '.y { order: 1 }')).toEqual(paths);
+  // The first page tells of all but the one with the card.
+  expect(openedWith('.x { order: 2 }', '.y { order: 1 }')).toEqual([paths[0], paths[2]]);
+  expect(openedWith('.x { order: 2 }', '.y { order: 2 }')).toEqual([paths[0]]);
+  // What loses is named with its element.
+  expect(openedWith('.x { color: teal }', '.y { order: 2 }')).toEqual([paths[0], paths[2]]);
+  // Another selector is looked for anew.
+  expect(openedWith('p { color: teal }', '.y { order: 2 }')).toEqual(paths);
 });

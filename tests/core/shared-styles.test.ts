@@ -49,3 +49,14 @@ test.each([
   },
   3_600_000,
 );
+
+test('pages that share stylesheets have the colour scheme that each of them names', () => {
+  const sourceWith = (scheme: string) =>
+    `<!doctype html><head><meta name="color-scheme" content="${scheme}"></head><body class="page-1"><p>x</p></body>`;
+  const shared: SharedByPages = { sheets: new SheetStore({ style: () => null }, 'head-end'), ours: undefined };
+  const colours = ['light', 'dark', 'light'].map((scheme) => {
+    const { look } = opened(sourceWith(scheme), [], shared);
+    return look.bare.value(look.document.elements.at(-1)!, '', 'color');
+  });
+  expect(colours).toEqual(['rgb(0, 0, 0)', 'rgb(255, 255, 255)', 'rgb(0, 0, 0)']);
+});

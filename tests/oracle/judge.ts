@@ -57,6 +57,7 @@ export function opened(source: string, rules: Rule[] = [], shared = nothingShare
     file: () => null,
     policy: () => null,
     words: () => new SiteWords(site, () => ''),
+    templates: () => [],
   };
   const actions = shipment(rules, site)(page);
   if (shared.ours === undefined) shared.ours = ourSheet(actions);

@@ -51,7 +51,8 @@ function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule)
   const places = new Map<SheetDeclaration, Place>();
   const owner: Owner = { rule, action, placeOf: (declaration) => places.get(declaration) ?? action.at };
   const compiled: CompiledAction = {
-    ...{ action, owner, rules: [], selectors: null, match: elementMatcher(action), longhands: [], around: [] },
+    ...{ action, owner, rules: [], selectors: null, isNarrowed: false, match: elementMatcher(action) },
+    ...{ longhands: [], around: [] },
     sheet: nothingNamed(),
   };
   const css = kind.css(action, ({ url }) => url);
@@ -73,9 +74,10 @@ function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule)
   if (declarations.length === 0) return compiled;
   compiled.sheet.makesContainers = declarations.some(({ name }) => /^container(-type|-name)?$/.test(name));
   const scoped = compiled.around.some(({ kind: around }) => around === 'scope');
-  const selectors = action.selectors
-    .flatMap(({ text }) => compileScoped(text, scoped) ?? [])
-    .map((selector) => withScopeWeight(kind.narrowed(action, selector)));
+  const written = action.selectors.flatMap(({ text }) => compileScoped(text, scoped) ?? []);
+  const narrowed = written.map((selector) => kind.narrowed(action, selector));
+  compiled.isNarrowed = narrowed.some((selector, index) => selector !== written[index]);
+  const selectors = narrowed.map(withScopeWeight);
   // Inside @scope, whether an element matches depends on the scoping root.
   compiled.selectors = scoped ? null : selectors.map(remembering);
   compiled.rules = [

@@ -27,6 +27,8 @@ export interface CompiledAction {
   rules: OurRule<Owner>[];
   /** Its selectors, to find elements with; null if only the cascade can tell (`@scope`) or it ships no styles. */
   selectors: OurSelector[] | null;
+  /** Whether its kind limits some of them to fewer elements than their text says. */
+  isNarrowed: boolean;
   /** What its selectors match, pseudo-elements counted as the elements they belong to; null if it has none. */
   match: Matcher | null;
   /** The longhands by which it is judged. */

@@ -21,8 +21,8 @@ export interface Judgement {
 
 /** The judgement of an action that sets no property, by whether it changes anything; pending if that cannot be seen. */
 export const judgedByEffect = (
-  { action: { kind, selector } }: CompiledAction,
-  elements: Element[],
+  { action: { kind, selector } }: Pick<CompiledAction, 'action'>,
+  elements: { length: number },
   { changes = false, unseen = false }: { changes?: boolean; unseen?: boolean },
 ): Judgement => ({
   result: { action: kind, selector, elements: elements.length, pairs: 0, won: 0, overridden: [] },
@@ -34,7 +34,7 @@ export function judgedByPairs(compiled: CompiledAction, elements: Element[], loo
   const { pairs, won, changes, dependsOn, lost } = countPairs(compiled, elements, look, mostOverridden);
   const judgement = judgedByEffect(compiled, elements, { changes });
   const reported = lost.slice(0, mostOverridden).map((each) => lostPair(compiled, each, look));
-  const overridden = reported.map((pair) => overriddenBy(pair, look));
+  const overridden = overriddenBy(reported, look);
   const result = { ...judgement.result, pairs, won, overridden };
   return { ...judgement, result, dependsOn: [...dependsOn], lost: reported };
 }

@@ -114,8 +114,7 @@ export function countPairs(
   mostLost: number,
 ): PairCount {
   const count: PairCount = { pairs: 0, won: 0, changes: false, dependsOn: new Set(), lost: [] };
-  const pseudos = [...new Set(compiled.rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)))];
-  const countOne = look.cascade.noted(compiled, (element) => countOf(compiled, element, pseudos, look));
+  const countOne = counting(compiled, look);
   for (const element of elements) {
     const { pairs, changes, dependsOn, lost } = countOne(element);
     count.pairs += pairs;
@@ -128,8 +127,14 @@ export function countPairs(
   return count;
 }
 
+/** Counts the pairs of an action on an element; once for all for which the cascade tells the same. */
+export function counting(compiled: CompiledAction, look: OpenedPage): (element: Element) => ElementCount {
+  const pseudos = [...new Set(compiled.rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)))];
+  return look.cascade.noted(compiled, (element) => countOf(compiled, element, pseudos, look));
+}
+
 /** The pairs of one element. */
-interface ElementCount {
+export interface ElementCount {
   pairs: number;
   changes: boolean;
   dependsOn: string[];
@@ -178,14 +183,16 @@ function ownDeclaration({ declarations }: DeclarationBlock<Owner>, longhand: str
   return own.filter(({ important }) => important).pop() ?? own[own.length - 1];
 }
 
-/** The winner of a lost pair, for reports. */
-export function overriddenBy(pair: Pair, look: OpenedPage): OverriddenPair {
-  const { element, pseudo, longhand, winner, ours } = pair;
-  return {
-    element: elementPath(element) + pseudo,
-    property: longhand,
-    by: { ...placeOfWinner(winner, element, look), reason: compareWeights(winner.weight, ours.weight).step },
-  };
+/** The winners of lost pairs, for reports. Those that the same declaration wins share what is told of it. */
+export function overriddenBy(pairs: Pair[], look: OpenedPage): OverriddenPair[] {
+  const known = new Map<string, OverriddenPair['by']>();
+  return pairs.map(({ element, pseudo, longhand, winner, ours }) => {
+    const by = { ...placeOfWinner(winner, element, look), reason: compareWeights(winner.weight, ours.weight).step };
+    const key = `${by.file} ${by.line} ${by.selector} ${by.reason}`;
+    const shared = known.get(key) ?? by;
+    known.set(key, shared);
+    return { element: elementPath(element) + pseudo, property: longhand, by: shared };
+  });
 }
 
 /** The location of a winning declaration, and the selector of its rule. */

@@ -1,17 +1,30 @@
 import { missingElements, type MissingElement } from '../fix/missing-element.js';
+import { textSignature } from '../signature.js';
 import { byLevel, finding, levelCounts, type Finding } from '../finding.js';
 import { loadingFindings, type PageLoading } from '../deployment/deployment.js';
 import { TooLate, withinTime } from '../page/elements.js';
 import type { Page } from '../page/page.js';
+import type { PageOutline } from '../css/cascade/page-outline.js';
 import type { View } from '../page/view.js';
 import type { Rule } from '../rule/rule.js';
 import { statusOf } from '../rule/status.js';
 import { brokenExpectations } from './expectations.js';
 import { hiddenByRules } from './hidden-elements.js';
 import type { CheckInput, SiteAcceptance, Timed } from './input.js';
+import {
+  hidingKey,
+  isOutlined,
+  keyOfAction,
+  loadsStyles,
+  partKeys,
+  partsOf,
+  resultsByPage,
+  type KeptPart,
+} from './kept-parts.js';
+import { judgeByOutline, type JudgedRules } from './from-outline.js';
 import type { OpenedPage } from './opened-page.js';
-import { judge, shownAddress, shownElsewhere } from './judge.js';
-import { planCheck, type Judged, type PageTask, type Plan } from './plan.js';
+import { judge, shownElsewhere, unseenOn } from './judge.js';
+import { planCheck, type Judged, type PageTask, type Plan, type Work } from './plan.js';
 import {
   demandSignature,
   linesSignature,
@@ -78,7 +91,8 @@ class Run {
   private readonly uncaptured = new Map<string, Page[]>();
   private readonly ofFonts = new Set<string>();
   private readonly loading = new Map<Page, PageLoading>();
-  private readonly keyOf: ((task: PageTask) => string | null) | null;
+  private readonly keyOf: ((task: PageTask) => TaskKey | null) | null;
+  private readonly earlierOf: ((page: string) => PageResult | undefined) | null;
   private readonly rules: Map<string, Rule>;
   private readonly ruleFiles: Set<string>;
   private isPartial = false;
@@ -88,6 +102,7 @@ class Run {
     this.findings = [...input.findings, ...this.plan.findings];
     for (const each of this.plan.judged) if (!each.rule.paused) this.findings.push(...ruleFindings(each, input));
     this.keyOf = input.results ? keysFor(input) : null;
+    this.earlierOf = input.results ? resultsByPage(input.results) : null;
     this.rules = new Map(input.rules.map((rule) => [rule.name, rule]));
     this.ruleFiles = new Set([...input.rules, ...input.keptVisible].map(({ at }) => at.file));
   }
@@ -96,13 +111,13 @@ class Run {
   do(task: PageTask, index: number): void {
     const { results, claim } = this.input;
     const { key, known } = timed(this.input)('look up kept results', task.page, () => this.kept(task));
-    if (!known && key !== null && claim?.(index) === false) {
+    if (!known && key !== null && claim?.(index, () => this.isQuick(task, key)) === false) {
       this.isPartial = true;
       return;
     }
-    const result = known ?? judgeInTime(task, this.input);
+    const result = known ?? this.judge(task, key);
     const isWhole = !result.findings.some(({ code }) => code === 'too-slow');
-    if (key !== null && isWhole && !known) results?.set(key, this.toKeep(result, task));
+    if (key !== null && isWhole && !known) results?.set(key.whole, this.toKeep(result, task));
     this.cells.push(...result.cells);
     this.findings.push(...result.findings);
     for (const [name, number] of result.missing) {
@@ -119,12 +134,46 @@ class Run {
     }
   }
 
+  /** Pages with an outline that were judged, and those of them where it was not enough. */
+  private readonly outlined = { pages: 0, looked: 0 };
+
+  /** Whether little of a page need be looked at, or nothing, as far as the pages before it tell. */
+  private isQuick(task: PageTask, { page }: TaskKey): boolean {
+    const { pages, looked } = this.outlined;
+    const hasOutline = this.input.outlines?.get(outlinePlace(task.page.path, task.work))?.page === page;
+    return looked * 2 <= pages && hasOutline && this.earlierOf?.(page) !== undefined;
+  }
+
+  private outlineOf({ page: { path }, work }: PageTask, page: string): PageOutline | undefined {
+    const kept = this.input.outlines?.get(outlinePlace(path, work));
+    return kept?.page === page ? (JSON.parse(kept.outline) as PageOutline) : undefined;
+  }
+
   /** The key of a page's result, and the result that was kept if it still holds. */
-  private kept(task: PageTask): { key: string | null; known: PageResult | undefined } {
+  private kept(task: PageTask): { key: TaskKey | null; known: PageResult | undefined } {
     const key = this.keyOf?.(task) ?? null;
-    const kept = key === null ? undefined : this.input.results?.get(key);
+    const kept = key === null ? undefined : this.input.results?.get(key.whole);
     const holds = kept && stillHolds(kept, task) && (kept.lines === undefined || kept.lines === this.linesOf(task));
     return { key, known: holds ? withLines(1, kept, this.rules) : undefined };
+  }
+
+  /** Judges a page, with what an earlier result of it tells of single rules where that still holds. */
+  private judge(task: PageTask, key: TaskKey | null): PageResult {
+    const { input, ruleFiles } = this;
+    if (key === null) return judgeInTime(task, input, null);
+    const { page } = key;
+    const found = this.earlierOf?.(page);
+    const isOfPage = found && !loadsStyles(task.context.shippedTo(task.page)) && stillHolds(found, task);
+    const earlier = isOfPage ? withLines(1, found, this.rules) : undefined;
+    const outline = this.outlineOf(task, page);
+    if (earlier && outline) this.outlined.pages++;
+    return judgeInTime(task, input, {
+      ...{ page, earlier, outline, ruleFiles },
+      parts: earlier ? partsOf(earlier) : new Map(),
+      onLook: () => this.outlined.looked++,
+      keep: (outline) =>
+        input.outlines?.set(outlinePlace(task.page.path, task.work), { page, outline: JSON.stringify(outline) }),
+    });
   }
 
   private toKeep(result: PageResult, task: PageTask): PageResult {
@@ -169,6 +218,8 @@ class Run {
   }
 }
 
+const outlinePlace = (path: string, { settings }: Work) => JSON.stringify([path, settings]);
+
 /** A report with further findings. */
 export function withFindings<T extends CheckReport>(report: T, more: Finding[]): T {
   if (more.length === 0) return report;
@@ -182,11 +233,11 @@ const tookTooLong = 'selectors that took too long to try';
 export const isLate = ({ dependsOn = [] }: Cell) => dependsOn.includes(tookTooLong);
 
 /** Judges a page within a time limit, so that no page can block a check. */
-function judgeInTime(task: PageTask, input: CheckInput): PageResult {
+function judgeInTime(task: PageTask, input: CheckInput, kept: KeptOfPage | null): PageResult {
   const { startTime } = input;
-  if (!startTime) return judgeTask(task, timed(input));
+  if (!startTime) return judgeTask(task, timed(input), kept);
   try {
-    return withinTime(startTime(), () => judgeTask(task, timed(input)));
+    return withinTime(startTime(), () => judgeTask(task, timed(input), kept));
   } catch (error) {
     if (!(error instanceof TooLate)) throw error;
     const { path } = task.page;
@@ -213,46 +264,139 @@ const nothingFound = (): PageResult => ({
 });
 
 /** Judges one page. */
-function judgeTask(task: PageTask, measured: Timed): PageResult {
-  const look = measured('open pages', task.page, task.look);
-  return measured('judge', task.page, () => judgeOpened(task, look));
+function judgeTask(task: PageTask, measured: Timed, kept: KeptOfPage | null): PageResult {
+  let opened: OpenedPage | undefined;
+  const open = () => (opened ??= measured('open pages', task.page, task.look));
+  return measured('judge', task.page, () => {
+    const judged = byOutline(task, open, kept) ?? byOpening(task, open(), kept);
+    const result = withMore(resultOf(judged, task, open, kept), task, judged.look, kept);
+    if (judged.isLookedAt()) kept?.onLook();
+    return result;
+  });
 }
 
-function judgeOpened({ page, work, context }: PageTask, look: OpenedPage): PageResult {
-  const result: PageResult = { ...nothingFound(), styles: look.sheets.loaded };
-  for (const { rule, dependsOn } of work.judged) {
-    const judged = judge(rule, look, dependsOn);
-    result.cells.push(judged.cell);
-    result.findings.push(...judged.findings);
-    result.missing.push(...judged.missing.map((action): [string, number] => [rule.rule.name, action]));
+/** What its rules do on a page, as its result. */
+function resultOf(
+  { parts, keys }: JudgedRules,
+  { page, context }: PageTask,
+  open: () => OpenedPage,
+  kept: KeptOfPage | null,
+): PageResult {
+  const { styles, uncaptured, ofFonts } = kept?.earlier ?? loadedBy(open());
+  const result: PageResult = { ...nothingFound(), styles, uncaptured, ofFonts };
+  for (const { cell, findings, missing } of parts) {
+    result.cells.push(cell);
+    result.findings.push(...findings);
+    result.missing.push(...missing.map((action): [string, number] => [cell.rule, action]));
   }
-  for (const expectation of work.expectations) result.findings.push(...brokenExpectations(expectation, look));
-  for (const rule of context.elsewhere) result.findings.push(...shownElsewhere(rule, look));
-  const shipped = context.shippedTo(page);
-  if (context.keptVisible.length > 0) result.findings.push(...hiddenByRules(context.keptVisible, shipped, look));
-  if (shipped.length > 0) result.loading = context.loading?.(page, look) ?? null;
-  result.uncaptured = look.sheets.unseen.map((address) => shownAddress(address, look));
-  result.ofFonts = look.sheets.ofFonts;
+  if (!kept || loadsStyles(context.shippedTo(page))) return result;
+  const isTied = ({ cell, findings }: KeptPart) => namesPlaces({ cells: [cell], findings }, kept.ruleFiles);
+  result.parts = {
+    page: kept.page,
+    rules: parts.map((part, index) => (isTied(part) ? '' : (keys[index] ?? ''))),
+    findings: parts.map((part) => part.findings.length),
+    ...{ hidden: { key: '', from: 0, findings: 0 }, loading: '' },
+  };
   return result;
 }
 
-/** The key of what is to be judged on a page: everything that the result depends on but its stylesheets. */
-function keysFor(input: CheckInput): (task: PageTask) => string | null {
+/** Judges the rules by what our selectors reach on the page, as it was kept or as the opened page tells; null if neither does. */
+function byOutline(task: PageTask, open: () => OpenedPage, kept: KeptOfPage | null): JudgedRules | null {
+  const { page, work, context } = task;
+  if (work.settings.state !== null || !isOutlined(context.shippedTo(page), context.sheetOf(page))) return null;
+  const { earlier, outline: known, parts = new Map<string, KeptPart>() } = kept ?? {};
+  const judgedBy = (outline: PageOutline) => judgeByOutline(task, { outline, open, earlier, parts });
+  const told = earlier && known ? judgedBy(known) : null;
+  if (told) return told;
+  const outline = open().cascade.outline();
+  if (!outline) return null;
+  kept?.keep(outline);
+  return judgedBy(outline);
+}
+
+/** Judges the rules on the opened page. */
+function byOpening(task: PageTask, look: OpenedPage, kept: KeptOfPage | null): JudgedRules {
+  const keyOf = kept ? partKeys(task, () => look.cascade.meetings()) : () => '';
+  const keys = task.work.judged.map(({ rule, dependsOn }) => keyOf(rule, dependsOn));
+  return {
+    keys,
+    look: () => look,
+    isLookedAt: () => true,
+    parts: task.work.judged.map(
+      ({ rule, dependsOn }, index) => kept?.parts.get(keys[index] ?? '') ?? judge(rule, look, dependsOn),
+    ),
+  };
+}
+
+const loadedBy = (look: OpenedPage): Pick<PageResult, 'styles' | 'uncaptured' | 'ofFonts'> => ({
+  ...{ styles: look.sheets.loaded, uncaptured: unseenOn(look), ofFonts: look.sheets.ofFonts },
+});
+
+/** What is found on a page besides the verdicts of its own rules; it is opened where that may be something else than before. */
+function withMore(result: PageResult, task: PageTask, look: () => OpenedPage, kept: KeptOfPage | null): PageResult {
+  const { page, work, context } = task;
+  const { earlier } = kept ?? {};
+  for (const expectation of work.expectations) result.findings.push(...brokenExpectations(expectation, look()));
+  for (const rule of context.elsewhere) result.findings.push(...shownElsewhere(rule, look()));
+  const shipped = context.shippedTo(page);
+  if (context.keptVisible.length > 0) {
+    const key = hidingKey(task, demandSignature(context.keptVisible.map(({ kept: each }) => each)));
+    const known = key !== '' && earlier?.parts?.hidden.key === key ? earlier.parts.hidden : null;
+    const found = known
+      ? (earlier?.findings.slice(known.from, known.from + known.findings) ?? [])
+      : hiddenByRules(context.keptVisible, shipped, look());
+    const isTied = namesPlaces({ cells: [], findings: found }, kept?.ruleFiles ?? new Set());
+    const { length: from } = result.findings;
+    if (result.parts) result.parts.hidden = { key: isTied ? '' : key, from, findings: found.length };
+    result.findings.push(...found);
+  }
+  if (shipped.length > 0 && context.loading) {
+    const signature = context.loading.signature(page);
+    const known = earlier?.parts?.loading === signature ? earlier.loading : null;
+    result.loading = known ?? context.loading.of(page, look());
+    if (result.parts) result.parts.loading = signature;
+  }
+  return result;
+}
+
+/** What is kept of a page. */
+interface KeptOfPage {
+  /** The page's key. */
+  page: string;
+  /** An earlier result with the same stylesheets, and its parts by their keys. */
+  earlier: PageResult | undefined;
+  parts: ReadonlyMap<string, KeptPart>;
+  outline: PageOutline | undefined;
+  ruleFiles: ReadonlySet<string>;
+  /** Called when its outline was not enough. */
+  onLook: () => void;
+  /** Keeps an outline of the page. */
+  keep: (outline: PageOutline) => void;
+}
+
+/** The key of everything that a page's result depends on but its stylesheets, and that of the page and its settings alone. */
+interface TaskKey {
+  whole: string;
+  page: string;
+}
+
+function keysFor(input: CheckInput): (task: PageTask) => TaskKey | null {
   const settings = JSON.stringify([input.states, input.place, input.loading?.address, input.paths]);
   const keptVisible = demandSignature(input.keptVisible);
   return ({ page, work, context }) => {
     const identity = context.view.identity(page);
     if (identity === null) return null;
-    const shipped = context
-      .shippedTo(page)
-      .map(({ owner, action }) => `${ruleSignature(owner.rule)} ${owner.rule.actions.indexOf(action)}`);
+    const shipped = context.shippedTo(page).map(keyOfAction);
     const judged = work.judged.map(({ rule, dependsOn }) => [rule.rule.name, dependsOn]);
-    return JSON.stringify([
+    const own = JSON.stringify([
       page.path,
       identity,
       input.loading ? context.view.policy(page) : null,
       work.settings,
       settings,
+    ]);
+    const whole = JSON.stringify([
+      own,
       context.keptVisible.length > 0 ? keptVisible : '',
       demandSignature(work.expectations),
       judged,
@@ -260,6 +404,7 @@ function keysFor(input: CheckInput): (task: PageTask) => string | null {
       shipped,
       context.elsewhere.map(({ rule }) => ruleSignature(rule)),
     ]);
+    return { whole, page: textSignature(own) };
   };
 }
 

@@ -11,6 +11,7 @@ import type { View } from '../page/view.js';
 import type { Expectation, KeptVisible } from '../rule/keep-visible-and-expect.js';
 import type { Rule } from '../rule/rule.js';
 import type { Hint } from '../fix/missing-element.js';
+import type { KeptOutline } from './kept-parts.js';
 import type { Kept, PageResult } from './result-cache.js';
 
 /** A finding about a site that local-needle.yaml accepts. */
@@ -78,6 +79,8 @@ export interface CheckInput {
   onOpen?: (page: Page, view: View, document: PageDocument) => void;
   /** Results of earlier checks; left out, everything is judged again. */
   results?: Kept<PageResult>;
+  /** Outlines of pages that were opened, each with the key of the page that it is of; left out, none are used. */
+  outlines?: Kept<KeptOutline>;
   /** Hints of earlier checks for what is missing; null if none are wanted. */
   hints?: Kept<Hint> | null;
   /**
@@ -87,7 +90,8 @@ export interface CheckInput {
   open?: (view: View, page: Page) => PageDocument;
   /**
    * Whether this thread judges the page task with this number, where several threads share the work; other tasks are
-   * left out of its report. Not called where the result is cached or cannot be cached.
+   * left out of its report. Not called where the result is cached or cannot be cached. `isQuick`: whether little of the page
+   * need be looked at.
    */
-  claim?: (index: number) => boolean;
+  claim?: (index: number, isQuick: () => boolean) => boolean;
 }

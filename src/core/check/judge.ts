@@ -15,7 +15,7 @@ import type { OpenedPage } from './opened-page.js';
 import type { OverriddenPair, Cell, Verdict } from './verdict.js';
 
 /** The result of one action of a rule on a page. */
-interface JudgedAction extends Judgement {
+export interface JudgedAction extends Judgement {
   action: Action;
 }
 
@@ -53,22 +53,38 @@ export function judge({ rule, actions }: CompiledRule, look: OpenedPage, depends
     if (isMissing && !waitsForState(action, document)) missing.push(index);
     findings.push(...kind.findings(action, rule.name, elements, look));
   });
-  const verdict = verdictOf(judgements, rule.addedByScript, leftOut);
-  const unseen = judgements.some(({ action, result }) => result.won > 0 && !actionKind(action).outweighsUnseen)
-    ? look.sheets.unseen.map((address) => `stylesheet ${shownAddress(address, look)} not captured`)
-    : [];
-  const unsure = [...new Set([...dependsOn, ...unseen, ...judgements.flatMap((each) => each.dependsOn)])];
-  const cell: Cell = {
-    rule: rule.name,
-    page: page.path,
-    verdict,
-    sure: unsure.length === 0,
-    actions: judgements.map(({ result }) => result),
-  };
-  if (unsure.length > 0) cell.dependsOn = unsure;
+  const cell = cellOf(rule, page.path, judgements, { leftOut, dependsOn, unseen: unseenOn(look) });
   findings.push(...verdictFinding(cell, judgements, rule, look));
   return { cell, findings, missing };
 }
+
+/** The cell that follows from the actions of a rule. `unseen`: addresses of stylesheets that were not captured. */
+export function cellOf(
+  { name, addedByScript }: CompiledRule['rule'],
+  page: string,
+  judgements: JudgedAction[],
+  { leftOut, dependsOn, unseen }: { leftOut: boolean; dependsOn: string[]; unseen: string[] },
+): Cell {
+  const isOpen = judgements.some(({ action, result }) => result.won > 0 && !actionKind(action).outweighsUnseen);
+  const unsure = new Set([
+    ...dependsOn,
+    ...(isOpen ? unseen.map((address) => `stylesheet ${address} not captured`) : []),
+    ...judgements.flatMap((each) => each.dependsOn),
+  ]);
+  const cell: Cell = {
+    rule: name,
+    page,
+    verdict: verdictOf(judgements, addedByScript, leftOut),
+    sure: unsure.size === 0,
+    actions: judgements.map(({ result }) => result),
+  };
+  if (unsure.size > 0) cell.dependsOn = [...unsure];
+  return cell;
+}
+
+/** The addresses of stylesheets that were not captured, as messages show them. */
+export const unseenOn = (look: OpenedPage): string[] =>
+  look.sheets.unseen.map((address) => shownAddress(address, look));
 
 /** An address as messages show it: the path alone on the site's own host. */
 export function shownAddress(address: string, { page }: Pick<OpenedPage, 'page'>): string {
@@ -97,6 +113,13 @@ function matchedElements({ match, selectors, around, rules, owner }: CompiledAct
     [...pseudos].some((pseudo) => look.cascade.blocks(element, pseudo).some((block) => block.owner === owner)),
   );
 }
+
+/** Whether a selector of an action names a state, such as `:hover`. */
+export const mayWaitForState = ({ selectors }: Action): boolean =>
+  selectors.some(({ text }) => {
+    const { element } = selectorParts(text);
+    return withoutStates(element) !== element;
+  });
 
 /** Whether the action would match if the page were in a state that its selectors name, such as `:hover`. */
 function waitsForState(action: Action, document: PageDocument): boolean {

@@ -2,7 +2,9 @@ import { actionKind } from '../action/index.js';
 import type { CompiledAction, CompiledRule, Owner } from '../action/compiled.js';
 import { compileRule, ourSheet } from '../action/compile.js';
 import { SharedSheets } from '../action/shared-sheets.js';
+import type { OurSheet } from '../css/cascade/cascade.js';
 import { SheetStore } from '../css/cascade/page-sheets.js';
+import type { StyleSets } from '../css/cascade/style-set.js';
 import { startLoading, type PageLoading } from '../deployment/deployment.js';
 import { finding, type Finding } from '../finding.js';
 import type { Page, Site } from '../page/page.js';
@@ -162,9 +164,17 @@ export interface ViewContext {
   /** Rules that act on pages that are not their own. */
   elsewhere: CompiledRule[];
   shippedTo: (page: Page) => CompiledAction[];
+  /** Our sheet on a page; null where nothing ships to it. */
+  sheetOf: (page: Page) => OurSheet<Owner> | null;
+  /** What pages share that load the stylesheets with a signature; undefined where none of them was opened. */
+  styleSet: StyleSets<Owner>['known'];
   look: (page: Page, settings: ViewSettings) => OpenedPage;
   /** How a page loads the build. */
-  loading: ((page: Page, look: OpenedPage) => PageLoading) | null;
+  loading: {
+    of: (page: Page, look: OpenedPage) => PageLoading;
+    /** Everything in what ships to the page on which that depends. */
+    signature: (page: Page) => string;
+  } | null;
   /** A stylesheet of the site, read once. */
   style: (address: string) => StyleText | null;
 }
@@ -187,7 +197,12 @@ export function viewContext(view: View, rules: Rule[], input: CheckInput): ViewC
     keptVisible: hides ? input.keptVisible.map(judgedKeptVisible) : [],
     elsewhere: rules.filter((rule) => elsewhereOf(rule, view.site).length > 0).map(compileRule),
     shippedTo,
-    loading: loads && ((page, look) => loads(page, look, shippedTo(page))),
+    sheetOf: (page) => sheets.of(shippedTo(page)),
+    styleSet: store.styleSets.known,
+    loading: loads && {
+      of: (page, look) => loads.loadingOf(page, look, shippedTo(page)),
+      signature: (page) => loads.signature(page, shippedTo(page)),
+    },
     look: (page, settings) => openPage(page, view, store, settings, input, shipped(page)),
     style: (address) => store.style(address),
   };

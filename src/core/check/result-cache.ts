@@ -3,6 +3,8 @@ import type { Expectation, KeptVisible } from '../rule/keep-visible-and-expect.j
 import type { Finding } from '../finding.js';
 import type { PageLoading } from '../deployment/deployment.js';
 import { movedBy, placeMovedBy } from '../fix/proposal.js';
+import type { KeptParts } from './kept-parts.js';
+import { checksum, textSignature } from '../signature.js';
 import type { Cell } from './verdict.js';
 
 /** The results of a check on one page, at one viewport, in one state, for one visitor. */
@@ -24,12 +26,16 @@ export interface PageResult {
   loading: PageLoading | null;
   /** Where rules stood in their files, if the result tells of others' places too; it holds no longer once they moved. */
   lines?: string;
+  /** What of it can be used again after an edit to another rule; left out where nothing can. */
+  parts?: KeptParts;
 }
 
 /** Keeps values between runs. The key includes everything that the value depends on. */
 export interface Kept<T> {
   get: (key: string) => T | undefined;
   set: (key: string, value: T) => void;
+  /** All that is kept, the oldest first; left out where that is not asked for. */
+  all?: () => Iterable<T>;
 }
 
 /** A result cache in a file. */
@@ -60,7 +66,10 @@ export const linesSignature = (all: (Rule | KeptVisible | Expectation)[]): strin
   textSignature(JSON.stringify(all.map(({ at }) => [at.file, at.line])));
 
 /** Whether a result tells of places in rule files beyond where a finding is: in its words, or as what wins. */
-export const namesPlaces = ({ cells, findings }: PageResult, ruleFiles: ReadonlySet<string>): boolean =>
+export const namesPlaces = (
+  { cells, findings }: Pick<PageResult, 'cells' | 'findings'>,
+  ruleFiles: ReadonlySet<string>,
+): boolean =>
   findings.some(({ rule, message, hint }) =>
     [...ruleFiles].some((file) => rule === null || message.includes(`${file}:`) || hint?.includes(`${file}:`)),
   ) ||
@@ -103,16 +112,3 @@ interface CssNode {
 
 const isNode = (value: unknown): value is CssNode =>
   typeof value === 'object' && value !== null && 'raws' in value && 'type' in value;
-
-/** A key for a text. */
-export const textSignature = (text: string) => checksum(text.length, (at) => text.charCodeAt(at));
-
-/** A key for texts and files (FNV-1a, twice); it is not cryptographic. */
-function checksum(length: number, at: (index: number) => number): string {
-  let [one, two] = [0x811c9dc5, 0x01000193];
-  for (let index = 0; index < length; index++) {
-    one = Math.imul(one ^ at(index), 0x01000193) >>> 0;
-    two = Math.imul(two ^ at(index), 0x85ebca6b) >>> 0;
-  }
-  return `${length}-${one.toString(36)}${two.toString(36)}`;
-}

@@ -11,6 +11,7 @@ import { baseAddress } from '../page/location.js';
 import type { Page } from '../page/page.js';
 import { pageAddress, type View } from '../page/view.js';
 import type { Rule } from '../rule/rule.js';
+import { textSignature } from '../signature.js';
 import { finding, type Finding, type FindingCode } from '../finding.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { CompiledAction } from '../action/compiled.js';
@@ -49,12 +50,23 @@ export function startLoading(view: View, rules: Rule[], address: string, paths: 
     longhandsKnown.set(text, known);
     return known;
   };
-  return (page: Page, look: OpenedPage, shipped: CompiledAction[]): PageLoading => {
+  const asksForScript = (page: Page, shipped: CompiledAction[]) =>
+    shipped.some(({ action }) => needsOwnScript(action)) ||
+    (shipped.some(({ action }) => marksLinks(action)) && needsAddress(page, view.site, paths)) ||
+    shipped.some(({ owner }) => runTime.has(owner.rule));
+  /** Everything in what ships to a page on which its loading depends. */
+  const signature = (page: Page, shipped: CompiledAction[]): string =>
+    textSignature(
+      JSON.stringify([
+        asksForScript(page, shipped),
+        shipped.some(({ action }) => hasStyles(action)),
+        shipped.flatMap(({ action }) => actionKind(action).loads(action)),
+        [...longhandsShipped(shipped)].sort(),
+      ]),
+    );
+  const loadingOf = (page: Page, look: OpenedPage, shipped: CompiledAction[]): PageLoading => {
     const actions = shipped.map(({ action }) => action);
-    const needsScript =
-      actions.some(needsOwnScript) ||
-      (actions.some(marksLinks) && needsAddress(page, view.site, paths)) ||
-      shipped.some(({ owner }) => runTime.has(owner.rule));
+    const needsScript = asksForScript(page, shipped);
     const parts = partsOf(look, view, address);
     const faults = [
       ...notLoaded(parts, needsScript, actions),
@@ -63,7 +75,11 @@ export function startLoading(view: View, rules: Rule[], address: string, paths: 
     ];
     return { faults, css: parts.css?.address ?? null };
   };
+  return { signature, loadingOf };
 }
+
+const longhandsShipped = (shipped: CompiledAction[]) =>
+  new Set(shipped.flatMap(({ rules }) => rules.flatMap(({ declarations }) => longhandsNamed(declarations))));
 
 const needsOwnScript = (action: Action) => actionKind(action).needsScript(action);
 const marksLinks = (action: Action) => actionKind(action).scope === 'links';
@@ -167,9 +183,7 @@ function loadedTooEarly(
   if (!css) return [];
   // The verdicts were made for the end of head: what is in the body comes after it anyway.
   const later = sheets.slice(sheets.indexOf(css) + 1).filter(({ ours, inBody }) => !ours && inBody === css.inBody);
-  const own = new Set(
-    shipped.flatMap(({ rules }) => rules.flatMap(({ declarations }) => longhandsNamed(declarations))),
-  );
+  const own = longhandsShipped(shipped);
   return later.flatMap(({ address, text, element }) => {
     if (/^print$/i.test(attribute(element, 'media') ?? '')) return [];
     const both = [...longhandsOfSheet(text)].filter((longhand) => own.has(longhand));

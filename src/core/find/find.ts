@@ -5,6 +5,7 @@ import { nearMisses, type NearMiss } from '../fix/near-selector.js';
 import type { Element, PageDocument } from '../page/document.js';
 import { compileMatcher, compileTest, TooLate, withinTime, type Matcher } from '../page/elements.js';
 import type { Page } from '../page/page.js';
+import { byTemplate, type TemplateShare } from '../page/templates.js';
 import { hostsWith } from '../page/shadow.js';
 import { applyState, type PageState } from '../page/state.js';
 import { describe, wordsOf, type Description } from './describe.js';
@@ -40,6 +41,8 @@ export interface FindReport {
   total: number;
   /** Pages that match, in the order of the site. */
   pages: { path: string; elements: number }[];
+  /** The same pages by their template, the largest template first. */
+  templates: TemplateShare[];
   /** The page whose elements are shown, or null where none matches. */
   page: string | null;
   /** The first few elements there. */
@@ -77,6 +80,7 @@ function emptyReport({ view, query }: FindInput): FindReport {
     words: 'words' in query ? query.words : null,
     total: 0,
     pages: [],
+    templates: [],
     page: null,
     elements: [],
     nearMisses: [],
@@ -145,6 +149,11 @@ function search({ view, query, page: wanted, state, isLate }: FindInput, report:
     })),
   }));
   if (report.total > 0) report.shadow = null;
+  if (report.pages.length > 0)
+    report.templates = byTemplate(
+      report.pages.map(({ path }) => path),
+      view.templates(),
+    );
   const missing = wanted ? report.page === null : report.total === 0;
   if (missing && 'text' in query)
     report.nearMisses = nearMissesOn(wanted ? [wanted] : site.pages, query, open, isLate, view.words().isNamed);

@@ -1,7 +1,8 @@
 import type { Action } from '../action/action.js';
 import { compiledAction } from '../action/compile.js';
 import type { CheckInput } from '../check/input.js';
-import { ruleSignature, textSignature } from '../check/result-cache.js';
+import { ruleSignature } from '../check/result-cache.js';
+import { textSignature } from '../signature.js';
 import { selectorParts } from '../css/selector.js';
 import { finding, type Finding } from '../finding.js';
 import type { PageDocument } from '../page/document.js';

@@ -1,83 +1,33 @@
 import { selectorTokens } from '../css/selector-tokens.js';
 import type { Page, Site } from './page.js';
+import { scanTags, type TagReader } from './tag-scanner.js';
 
 /** Tags, `.classes` and `#ids` that a page's source names, each once, in lower case, with a space before and after each. */
 export type PageWords = string;
 
 /** Reads the words of a page's source without parsing it: none is left out, though comments and scripts may add some. */
 export function readWords(html: string): PageWords {
+  const words = wordReader();
+  scanTags(html, { start: words.start, end: () => undefined, comment: () => undefined });
+  return words.read();
+}
+
+/** Gathers words from a page's start tags. */
+export function wordReader(): Pick<TagReader, 'start'> & { read: () => PageWords } {
   const words = new Set<string>();
-  // The same tags and lists of classes are in a page again and again.
-  const [tags, classLists] = [new Set<string>(), new Set<string>()];
-  const add = (isId: boolean, value: string) => {
-    if (isId) words.add(`#${value.trim().toLowerCase()}`);
-    else if (!classLists.has(value)) {
-      classLists.add(value);
-      for (const each of value.toLowerCase().split(/[\t\n\f\r ]+/)) if (each) words.add(`.${each}`);
-    }
+  // The same lists of classes are in a page again and again.
+  const classLists = new Set<string>();
+  return {
+    start(tag, classes, id) {
+      words.add(tag);
+      if (classes !== null && !classLists.has(classes)) {
+        classLists.add(classes);
+        for (const each of classes.toLowerCase().split(/[\t\n\f\r ]+/)) if (each) words.add(`.${each}`);
+      }
+      if (id !== null) words.add(`#${id.trim().toLowerCase()}`);
+    },
+    read: () => ` ${[...words].join(' ')} `,
   };
-  for (let at = html.indexOf('<'); at >= 0; at = html.indexOf('<', at)) {
-    at++;
-    if (!isLetter(html.charCodeAt(at))) continue;
-    const end = nameEnd(html, at);
-    const tag = html.slice(at, end);
-    if (!tags.has(tag)) {
-      tags.add(tag);
-      words.add(tag.toLowerCase());
-    }
-    at = readAttributes(html, end, add);
-  }
-  return ` ${[...words].join(' ')} `;
-}
-
-const isLetter = (code: number) => (code | 32) >= 97 && (code | 32) <= 122;
-const isSpace = (code: number) => code === 32 || (code >= 9 && code <= 13);
-const [slash, equals, greater, double, single] = [47, 61, 62, 34, 39];
-
-/** Where a name that begins at `at` ends: at white space, a slash, an equals sign or the end of the tag. */
-function nameEnd(html: string, at: number): number {
-  for (; at < html.length; at++) {
-    const code = html.charCodeAt(at);
-    if (isSpace(code) || code === slash || code === greater || code === equals) break;
-  }
-  return at;
-}
-
-/** Calls back for each `class` and `id` of a tag, from the end of its name on; returns where the tag ends. */
-function readAttributes(html: string, at: number, found: (isId: boolean, value: string) => void): number {
-  const skipSpace = () => {
-    while (isSpace(html.charCodeAt(at))) at++;
-  };
-  for (; at < html.length;) {
-    const code = html.charCodeAt(at);
-    if (code === greater) break;
-    if (isSpace(code) || code === slash) {
-      at++;
-      continue;
-    }
-    const end = Math.max(nameEnd(html, at), at + 1);
-    const length = end - at;
-    const name = length === 5 || length === 2 ? html.slice(at, end).toLowerCase() : '';
-    at = end;
-    skipSpace();
-    if (html.charCodeAt(at) !== equals) continue;
-    at++;
-    skipSpace();
-    const quote = html.charCodeAt(at);
-    let start = at;
-    let stop: number;
-    if (quote === double || quote === single) {
-      start = at + 1;
-      stop = html.indexOf(quote === double ? '"' : "'", start);
-      if (stop < 0) stop = html.length;
-      at = stop + 1;
-    } else {
-      while (at < html.length && !isSpace(html.charCodeAt(at)) && html.charCodeAt(at) !== greater) at++;
-      stop = at;
-    }
-    if (name === 'class' || name === 'id') found(name === 'id', html.slice(start, stop));
-  }
-  return at;
 }
 
 /** Which pages of a site name which words: what tells where a selector may match without a page being parsed. */

@@ -1,6 +1,7 @@
 import type { PageDocument } from './document.js';
 import type { Page, Site } from './page.js';
 import type { SiteWords } from './site-words.js';
+import type { Template } from './templates.js';
 
 /** A captured stylesheet. */
 export interface StyleText {
@@ -27,6 +28,8 @@ export interface View {
   file: (address: string) => Uint8Array | null;
   /** Which pages name which tags, classes and IDs; read when it is first asked for. */
   words: () => SiteWords;
+  /** Pages of the same make, the largest template first; read when it is first asked for. */
+  templates: () => Template[];
   /** The Content-Security-Policy header that came with a page; null if there was none, or none is known. */
   policy: (page: Page) => string | null;
 }

@@ -26,8 +26,11 @@ import { actingBy } from './tasks.js';
 
 /** A build as read back, page by page. */
 export interface Delivery {
-  /** What reaches a page; null if nothing does. A bundle is the same for all pages. */
-  to: (page: Page) => { build: ReadBuild; actions: Action[] } | null;
+  /**
+   * What reaches a page; null if nothing does. A bundle is the same for all pages. `byScript`: the actions that the page's
+   * own HTML does not do already.
+   */
+  to: (page: Page) => { build: ReadBuild; actions: Action[]; byScript?: Action[] } | null;
   pathOptions: PathOptions;
 }
 
@@ -182,7 +185,7 @@ class BuildProof {
 
   private compare(page: Page, document: PageDocument, brought: Brought): void {
     const { view, shippedTo, input, differs } = this;
-    const { build, actions } = brought;
+    const { build, actions, byScript } = brought;
     const sheet = this.delivered(page, document);
     if (!view || !shippedTo || !sheet) return;
     const before = this.findings.length;
@@ -191,7 +194,7 @@ class BuildProof {
     const difference = this.comparison.firstDifference(page, document, this.written.of(shipped), sheet);
     if (difference !== null) differs(`On ${page.path} ${difference}, as it should be`, undefined, page);
     for (const rule of sheet.rules) reachesNoMore(rule, page, document, this.compiled, expected, differs);
-    tasksReachNoMore(build.tasks, actions, page, document, input.rules, view.site, differs);
+    tasksReachNoMore(build.tasks, byScript ?? actions, page, document, input.rules, view.site, differs);
     if (this.findings.length === before) this.known.add(page);
   }
 

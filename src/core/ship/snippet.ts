@@ -2,9 +2,10 @@ import escapeHtml from 'escape-html';
 import type { Page } from '../page/page.js';
 import type { Rule } from '../rule/rule.js';
 import { sheetMark } from '../page/build-comments.js';
+import type { Action, FileUse } from '../action/action.js';
 import { fileShipper, type BuildForm } from '../ship/bundle.js';
 import { needleScript } from './script.js';
-import type { Shipments } from './shipment.js';
+import type { ShippedRule, Shipments } from './shipment.js';
 import { stylesheet } from './stylesheet.js';
 import { tasksOf } from './tasks.js';
 
@@ -20,6 +21,8 @@ export interface Snippet {
   js: string | null;
   /** Files of the project that it names, by their shipped name. */
   files: Map<string, Uint8Array>;
+  /** The actions that it writes into the page's own HTML, which its script leaves out. */
+  inPage: ReadonlySet<Action>;
 }
 
 export interface SnippetForm extends BuildForm {
@@ -27,12 +30,23 @@ export interface SnippetForm extends BuildForm {
   filesAt: string;
 }
 
-/** What one page needs of a site's rules; null if nothing ships to it. */
-export function buildSnippet(page: Page, shipments: Shipments, form: SnippetForm): Snippet | null {
+/**
+ * What one page needs of a site's rules; null if nothing ships to it. `inPage`: which actions its own HTML does, given how
+ * the files that it names are served.
+ */
+export function buildSnippet(
+  page: Page,
+  shipments: Shipments,
+  form: SnippetForm,
+  inPage: (rules: ShippedRule[], served: (file: FileUse) => string) => ReadonlySet<Action> = () => new Set(),
+): Snippet | null {
   const { rules } = shipments.toPage(page);
   if (rules.length === 0) return null;
   const { files, served } = fileShipper(form.filesAt, form.shippedName);
-  const tasks = rules.flatMap((shipped) => tasksOf(shipped, served));
+  const written = inPage(rules, served);
+  const tasks = rules.flatMap(({ rule, actions }) =>
+    tasksOf({ rule, actions: actions.filter(({ action }) => !written.has(action)) }, served),
+  );
   const styles = stylesheet(rules, { ...form, minify: form.minify !== null, served, notes: false });
   const ownTasks = tasks.filter(({ sheet }) => sheet === undefined);
   const needsScript = form.withScript && ownTasks.some(({ current }) => !current);
@@ -43,14 +57,18 @@ export function buildSnippet(page: Page, shipments: Shipments, form: SnippetForm
     css: styles.isEmpty ? null : styles.text,
     js: needsScript ? needleScript([], ownTasks, { ...form, sheetName: null }).text : null,
     files,
+    inPage: written,
   };
-  return snippet.sheets.length > 0 || snippet.css !== null || snippet.js !== null ? snippet : null;
+  const isEmpty = snippet.sheets.length === 0 && snippet.css === null && snippet.js === null;
+  return isEmpty && written.size === 0 ? null : snippet;
 }
 
 /**
- * A snippet as HTML, its notes first. `ascii`: with escapes for all else, for a page whose character set may lack it.
+ * A snippet as HTML, its notes first; empty where the page's own HTML does everything. `ascii`: with escapes for all else,
+ * for a page whose character set may lack it.
  */
 export function snippetText({ page, rules, sheets, css, js }: Snippet, minify: boolean, ascii = false): string {
+  if (sheets.length === 0 && css === null && js === null) return '';
   const notes = rules.map(({ name, note }) => `  ${name}${note ? `: ${note}` : ''}`);
   const comment = ` Local Needle, for ${page.path}\n${notes.join('\n')}\n`.replace(/--|<!/g, (match) =>
     match.split('').join(' '),

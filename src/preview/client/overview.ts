@@ -31,7 +31,7 @@ async function look(): Promise<void> {
 
 const many = (number: number, noun: string) => `${number} ${noun}${number === 1 ? '' : 's'}`;
 
-function show({ site, how, totals, rules, findings, judging }: OverviewState): void {
+function show({ site, how, totals, rules, findings, judging, templates }: OverviewState): void {
   byId('site').textContent = site;
   byId('how').textContent = `at ${how}`;
   document.title = totals
@@ -43,6 +43,7 @@ function show({ site, how, totals, rules, findings, judging }: OverviewState): v
   byId('wrong').textContent = totals ? `${many(totals.errors, 'error')}, ${many(totals.warnings, 'warning')}` : '';
   showRules(rules);
   if (!totals) return;
+  showTemplates(templates);
   showVerdicts();
   showPages();
   // Made by the preview itself, with every text of pages and rules escaped.
@@ -54,6 +55,21 @@ function show({ site, how, totals, rules, findings, judging }: OverviewState): v
   else if (section) rest.append(section);
   linkFindings();
   showFindings();
+}
+
+/** Templates that are shown; a site with more has hardly any. */
+const mostTemplates = 12;
+
+/** A page of each template, to look at. */
+function showTemplates(templates: OverviewState['templates']): void {
+  const line = byId('templates');
+  line.hidden = templates.length < 2;
+  const links = templates.slice(0, mostTemplates).flatMap(({ name, pages, path, address }) => {
+    const link = make('a', { href: origin + address, title: `${many(pages, 'page')}: ${name}` }, path);
+    return [link, pages > 1 ? ` (${pages})` : '', ' · '];
+  });
+  const more = templates.length > mostTemplates ? [`and ${templates.length - mostTemplates} more`] : [];
+  line.replaceChildren('A page of each template: ', ...links.slice(0, more.length > 0 ? undefined : -1), ...more);
 }
 
 /** Findings that the search leaves, the first few of them where they stand before everything else. */

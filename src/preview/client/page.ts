@@ -45,8 +45,12 @@ function start(): void {
   frame.allow = 'clipboard-write';
   frame.src = `${panelOrigin}/panel?${new URLSearchParams({ address: here() }).toString()}`;
   let corner: Corner = 'bottom-right';
-  stand(corner);
-  size(false, 0, false);
+  /** Whether the panel is to stand beside the page, and the room that the page leaves it. */
+  let docked = false;
+  const room = new CSSStyleSheet();
+  document.adoptedStyleSheets = [...document.adoptedStyleSheets, room];
+  let last = { open: false, height: 0, line: false };
+  size(last);
   shadow.append(frame);
   stayOn(host, sheet);
 
@@ -59,9 +63,11 @@ function start(): void {
     if (event.origin !== panelOrigin || event.source !== frame.contentWindow) return;
     const words = event.data as ToPage;
     if (words.needle === 'hello') say({ needle: 'address', address: here() });
-    else if (words.needle === 'size') size(words.open, words.height, words.line);
-    else if (words.needle === 'corner') stand(words.corner);
-    else if (words.needle === 'aim') picking.aim(words.up);
+    else if (words.needle === 'size') size(words);
+    else if (words.needle === 'corner') {
+      ({ corner, docked } = words);
+      size(last);
+    } else if (words.needle === 'aim') picking.aim(words.up);
     else if (words.needle === 'choose') picking.choose(words.up);
     else if (words.needle === 'below') picking.below();
     else if (words.needle === 'other-edge') stepAside();
@@ -87,16 +93,31 @@ function start(): void {
   // Pages of the site that are named in full stay in the preview.
   document.addEventListener('click', stayHere, true);
 
-  /** Closed, it is as small as its button; while somebody points, it is a line. */
-  function size(open: boolean, height: number, line: boolean): void {
+  window.addEventListener('resize', () => docked && size(last));
+
+  /** Closed, it is as small as its button; while somebody points, it is a line; docked, it is as tall as the window. */
+  function size({ open, height, line }: typeof last): void {
+    // A line stays at the edge to which it stepped aside; beside the page there was none.
+    const isStanding = line && last.line;
+    last = { open, height, line };
+    const isBeside = docked && open && window.innerWidth >= leastBeside;
+    const side = corner.endsWith('left') ? 'left' : 'right';
+    // The page keeps its place while somebody points at it.
+    room.replaceSync(isBeside ? `html { margin-${side}: ${besideWidth}px !important; }` : '');
+    if (isBeside && !line) {
+      for (const each of ['top', 'right', 'bottom', 'left'])
+        frame.style.setProperty(each, each === 'top' || each === side ? '0' : 'auto');
+      frame.style.setProperty('width', `${besideWidth}px`);
+      frame.style.setProperty('height', '100vh');
+      return;
+    }
     const width = line ? 'calc(100vw - 16px)' : open ? 'min(400px, calc(100vw - 16px))' : '130px';
     frame.style.setProperty('width', width);
     frame.style.setProperty('height', line ? '44px' : open ? `min(${height || 720}px, 90vh)` : '36px');
-    if (!line) stand(corner);
+    if (!isStanding) stand();
   }
 
-  function stand(next: Corner): void {
-    corner = next;
+  function stand(): void {
     const [vertical, horizontal] = corner.split('-');
     for (const side of ['top', 'right', 'bottom', 'left'])
       frame.style.setProperty(side, side === vertical || side === horizontal ? '8px' : 'auto');
@@ -124,6 +145,9 @@ function start(): void {
     }
   }
 }
+
+/** Width of the panel beside the page, and the least width of a window in which it stands there, in pixels. */
+const [besideWidth, leastBeside] = [400, 900];
 
 /** Times that the panel comes back to a page that removes it. */
 const mostReturns = 5;

@@ -15,7 +15,10 @@ import { editForm, ruleForm, type Around, type DraftForm } from './rule-form.js'
 const frames = (document.body.dataset['frames'] ?? '').split(' ');
 const openKey = 'local-needle-open';
 const cornerKey = 'local-needle-corner';
+const dockedKey = 'local-needle-docked';
 let corner: Corner = corners.find((each) => each === kept(cornerKey)) ?? 'bottom-right';
+/** Whether it stands beside the page instead of over it. */
+let docked = kept(dockedKey) === 'yes';
 let address = new URLSearchParams(location.search).get('address') ?? '/';
 let state: PanelState | null = null;
 /** Whether a person asked to pick something: pages could say so by themselves. */
@@ -256,6 +259,12 @@ const highlight = (selector: string | null) => toPage({ needle: 'show', selector
 const isOpen = () => byId('tab').hidden === true;
 const isLine = () => byId('line').hidden === false;
 
+/** Tells the page where the panel stands. */
+function stand(): void {
+  byId('dock').setAttribute('aria-pressed', String(docked));
+  toPage({ needle: 'corner', corner, docked });
+}
+
 /** The frame is as tall as what is in it, up to what the page allows. */
 function fit(): void {
   const height = isOpen() ? Math.ceil(byId('panel').scrollHeight) + 2 : 0;
@@ -323,7 +332,12 @@ byId('stop').onclick = () => toPage({ needle: 'leave-pick' });
 byId('move').onclick = () => {
   corner = corners[(corners.indexOf(corner) + 1) % corners.length] ?? corner;
   keep(cornerKey, corner);
-  toPage({ needle: 'corner', corner });
+  stand();
+};
+byId('dock').onclick = () => {
+  docked = !docked;
+  keep(dockedKey, docked ? 'yes' : '');
+  stand();
 };
 byId('undo').onclick = () =>
   void ask<{ said: string }>('undo', {})
@@ -340,5 +354,5 @@ onNews((news) => {
 if (kept(openKey) === 'yes') setOpen(true);
 new MutationObserver(fit).observe(byId('panel'), { childList: true, subtree: true, attributeFilter: ['hidden'] });
 toPage({ needle: 'hello' });
-toPage({ needle: 'corner', corner });
+stand();
 void look();

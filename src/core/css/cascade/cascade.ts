@@ -11,6 +11,7 @@ import type { Truth, Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
 import type { EnclosingRule, Sheet, SheetRule, SheetSelector } from './sheet.js';
 import { layerKey } from './layers.js';
+import { meetingsOf, outlineOf, type OutlinedElements, type PageOutline } from './page-outline.js';
 import { rulesFromShadows } from './shadow-rules.js';
 import { containerHolds } from './container.js';
 import { Computed } from '../value/computed.js';
@@ -74,10 +75,49 @@ export class Cascade<Owner = unknown> {
     private readonly sheets: PageSheets,
     readonly ours: OurSheet<Owner> | null,
     readonly viewport: Viewport,
-    sets = new StyleSets<Owner>(),
+    sets: Pick<StyleSets<Owner>, 'setFor'> = new StyleSets<Owner>(),
   ) {
     this.set = sets.setFor(document, sheets, ours, viewport);
     this.own = ours && ours.rules.length > 0 ? this.set.withOurs(ours) : null;
+  }
+
+  /** The stylesheets of the page, with what follows from them on all pages that load the same. */
+  get styleSet(): StyleSet<Owner> {
+    return this.set;
+  }
+
+  /**
+   * A cascade that knows elements of these entries of the page's outline, and those above them, without looking for what our
+   * rules match; it can be asked about them alone. `first` places one element of an entry, `all` all of them.
+   */
+  outlined(): {
+    cascade: Cascade<Owner>;
+    first: (entry: OutlinedElements<Owner>) => Element;
+    all: (entries: OutlinedElements<Owner>[]) => void;
+  } {
+    const { document, sheets, ours, viewport, set } = this;
+    const cascade = new Cascade(document, sheets, ours, viewport, { setFor: () => set });
+    const matches = (cascade.matchesKnown = new Map<Element, OurMatches<Owner>>());
+    const put = (entry: OutlinedElements<Owner>, place: number): Element => {
+      const found = document.elements[place];
+      if (!found) throw new RangeError('The outline is that of another page.');
+      let at: OutlinedElements<Owner> | null = entry;
+      for (let element: Reached | null = found; element && at; element = parentOf(element), at = at.above) {
+        if (element.reachedBy === cascade) break;
+        if (at.matches.number > 0) matches.set(element, at.matches);
+        set.chains.know(element, at.site);
+        element.reachedBy = cascade;
+        element.reached = at.chain;
+      }
+      return found;
+    };
+    const all = (entries: OutlinedElements<Owner>[]) => {
+      for (const entry of entries) {
+        let place = 0;
+        for (const step of entry.places) put(entry, (place += step));
+      }
+    };
+    return { cascade, first: (entry) => put(entry, entry.places[0] ?? -1), all };
   }
 
   /** The number of an element: the same for all of which the cascade tells the same, on other pages too (see element-chains.ts). */
@@ -118,6 +158,27 @@ export class Cascade<Owner = unknown> {
   /** The elements that a rule of ours matches, itself or a pseudo-element of it. */
   get reachedElements(): Iterable<Element> {
     return this.ourMatches.keys();
+  }
+
+  /** For the owner of each rule of ours that matches here, those whose rules its values can depend on (see meetingsOf). */
+  meetings(): Map<Owner, Set<Owner>> {
+    return meetingsOf(this.ourMatches.keys(), parentOf, (element) => this.ourMatches.get(element));
+  }
+
+  /** What our rules reach on the page, so that other runs need not open it; null where its elements share nothing. */
+  outline(): PageOutline | null {
+    const { own, set, document } = this;
+    if (!own || !set.areShared) return null;
+    const tried = own.selectors.filter(({ rule }) => this.holds(rule.around) !== false);
+    const selectors = tried.map(({ selector }) => selector.text);
+    return outlineOf(
+      set.signature,
+      selectors,
+      this.ourMatches,
+      document.elements,
+      (element) => set.chains.of(document, element),
+      (chain) => set.chains.toldBy(chain),
+    );
   }
 
   private keptBy = (chain: number) => (chain < 0 && this.own ? this.own.kept : this.set.kept);

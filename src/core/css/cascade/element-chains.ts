@@ -66,8 +66,11 @@ export class ElementChains {
   /** The selectors to try by key, below elements of a number. */
   private readonly triedBelow = new Map<number, Map<string, readonly Tried[]>>();
   private readonly triesAttributes: boolean;
+  /** What was said of elements when their number was made. */
+  private readonly told = new Map<number, string>();
+  private said = '';
   private size = 0;
-  private last: PageDocument | null = null;
+  private last: object | null = null;
 
   /**
    * `match`: how a selector that looks further matches an element, as a number; null if it does not.
@@ -101,16 +104,41 @@ export class ElementChains {
 
   /** The number of an element of a page. */
   of(document: PageDocument, element: Element): number {
-    if (this.last !== document) {
-      this.last = document;
-      if (this.size > mostChains) this.forget();
-    }
+    this.begin(document);
     return this.numberOf(document, element);
+  }
+
+  /** Begins with a page, or with what is kept of one. */
+  begin(page: object): void {
+    if (this.last === page) return;
+    this.last = page;
+    if (this.size > mostChains) this.forget();
+  }
+
+  /**
+   * What a number says of an element beyond those above it, as a text that holds in other runs with the same stylesheets;
+   * undefined once that was forgotten.
+   */
+  toldBy(number: number): string | undefined {
+    return this.told.get(number);
+  }
+
+  /** Gives an element of an opened page the number that is known of it. */
+  know(element: Numbered, number: number): void {
+    element.chainOf = this;
+    element.chain = number;
+  }
+
+  /** The number of an element of which this was told, below one with another number (0: the root). */
+  numberFrom(above: number, told: string): number {
+    const known = this.belowOf(above);
+    const [tagName = '', asked = '', text = ''] = told.split('\n', 3);
+    return this.numbered(known, this.ownOf(tagName, this.numberOfClasses(asked), text), () => told);
   }
 
   private forget(): void {
     this.size = 0;
-    for (const each of [this.byParent, this.triedBelow, this.classLists, this.texts]) each.clear();
+    for (const each of [this.byParent, this.triedBelow, this.classLists, this.texts, this.told]) each.clear();
     this.onFull();
   }
 
@@ -119,16 +147,26 @@ export class ElementChains {
     if (!this.areShared) return this.ownNumber(element);
     const parent = parentOf(element);
     const above = parent ? this.numberOf(document, parent) : 0;
+    const own = this.describe(document, element, above);
+    const number = this.numbered(this.belowOf(above), own, () => this.said);
+    element.chainOf = this;
+    element.chain = number;
+    return number;
+  }
+
+  private belowOf(above: number): Map<number, number> {
     let among = this.byParent.get(above);
     if (!among) this.byParent.set(above, (among = new Map<number, number>()));
-    const own = this.describe(document, element, above);
+    return among;
+  }
+
+  private numbered(among: Map<number, number>, own: number, told: () => string): number {
     let number = among.get(own);
     if (number === undefined) {
       this.size++;
       among.set(own, (number = nextChain()));
+      this.told.set(number, told());
     }
-    element.chainOf = this;
-    element.chain = number;
     return number;
   }
 
@@ -166,12 +204,20 @@ export class ElementChains {
       text += this.attributeText(tagName, name, value);
       if (this.triesAttributes) tell(`[${name.toLowerCase()}`);
     }
-    const plain = numberIn(this.tags, tagName) * 2 ** 22 + (classes?.number ?? 0);
+    // Only its values may hold line breaks, and they are written as in JSON.
+    this.said = `${tagName}\n${classes?.asked ?? ''}\n${text}`;
+    return this.ownOf(tagName, classes?.number ?? 0, text);
+  }
+
+  private ownOf(tagName: string, classes: number, text: string): number {
+    const plain = numberIn(this.tags, tagName) * 2 ** 22 + classes;
     if (text === '') return plain;
     // Pages may hold style attributes of any length.
     this.size += text.length >> 10;
     return -1 - numberIn(this.texts, `${plain} ${text}`);
   }
+
+  private numberOfClasses = (asked: string): number => (asked === '' ? 0 : 1 + numberIn(this.texts, `. ${asked}`));
 
   /** The selectors with a key that need nothing above the element that is not there. */
   private toTry(key: string, document: PageDocument, element: Element, above: number): readonly Tried[] {
@@ -197,9 +243,13 @@ export class ElementChains {
     if (!list) {
       const names = [...new Set(value.split(/[\t\n\f\r ]+/))].filter((name) => name !== '');
       const keys = names.map((name) => `.${name.toLowerCase()}`);
-      const asked = names.filter((_, index) => this.words.has(keys[index] ?? '')).sort();
+      const asked = names
+        .filter((_, index) => this.words.has(keys[index] ?? ''))
+        .sort()
+        .join(' ');
       list = {
-        number: asked.length === 0 ? 0 : 1 + numberIn(this.texts, `. ${asked.join(' ')}`),
+        asked,
+        number: this.numberOfClasses(asked),
         tried: [...new Set(keys)].filter((key) => this.tried.has(key)),
       };
       this.classLists.set(value, list);
@@ -210,6 +260,7 @@ export class ElementChains {
 
 /** What a `class` attribute says: a number for those of its classes that are asked for, and the keys of selectors to try. */
 interface ClassList {
+  asked: string;
   number: number;
   tried: string[];
 }

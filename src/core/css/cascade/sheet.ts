@@ -39,6 +39,7 @@ export interface SheetRule {
 
 /** A stylesheet compiled for the cascade; made once a text, used on every page that loads it. */
 export interface Sheet {
+  source: string;
   rules: SheetRule[];
   /** In the order in which they are named first; those inside conditions with these. */
   layers: { path: string[]; around: EnclosingRule[] }[];
@@ -61,6 +62,7 @@ export interface Sheet {
 /** Reads a stylesheet for the cascade. Never throws. */
 export function compileSheet(source: string): Sheet {
   const sheet: Sheet = {
+    source,
     rules: [],
     layers: [],
     imports: [],

@@ -1,4 +1,5 @@
 import { BoundedMap } from '../../bounded-map.js';
+import { textSignature } from '../../signature.js';
 import { attribute, type Element, type PageDocument } from '../../page/document.js';
 import { withScopingRoot } from '../../page/elements.js';
 import { browserSheet } from './browser-styles.js';
@@ -9,8 +10,9 @@ import { rankLayers } from './layers.js';
 import { mediaHolds, type Truth, type Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
 import { scopingRoots } from './scoping.js';
-import type { EnclosingRule, SheetRule, SheetSelector } from './sheet.js';
+import type { EnclosingRule, Sheet, SheetRule, SheetSelector } from './sheet.js';
 import { supportsHolds } from './supports.js';
+import { schemesOf } from '../value/computed.js';
 import { itemsOf } from '../value/items.js';
 
 /** A stylesheet in its place, without what only one page knows of it. */
@@ -141,7 +143,9 @@ export class StyleSet<Owner> {
     named: OurSheet<Owner> | null,
     readonly viewport: Viewport,
     hasStyledContainer: boolean,
-    areShared: boolean,
+    readonly areShared: boolean,
+    /** Tells it from others, in other runs too. */
+    readonly signature: string,
   ) {
     this.uses = uses.map(({ sheet, file, isInline, around, layer, afterBuild, owner }, index) => ({
       ...{ sheet, around, layer, afterBuild, index },
@@ -242,19 +246,33 @@ export class StyleSets<Owner> {
       ours?.rules.some(({ around }) => around.some(({ kind }) => kind === 'container')) === true;
     const hasStyledContainer =
       asksContainers && document.elements.some((element) => /container/i.test(attribute(element, 'style') ?? ''));
-    const make = (areShared: boolean) => new StyleSet<Owner>(sheets, named, viewport, hasStyledContainer, areShared);
+    const make = (areShared: boolean, signature: string) =>
+      new StyleSet<Owner>(sheets, named, viewport, hasStyledContainer, areShared, signature);
     // Shadow trees have styles of their own, and a scope without a root is that of its place.
     if (document.shadows.size > 0 || sheets.uses.some(({ sheet, isInline }) => isInline && sheet.hasRootlessScope))
-      return make(false);
+      return make(false, '');
     const key = JSON.stringify([
-      ...[viewport, document.quirks, named && this.numberOf(named), hasStyledContainer],
+      // The page's colour schemes decide its initial colours.
+      ...[viewport, document.quirks, schemesOf(document), named && this.numberOf(named), hasStyledContainer],
       ...sheets.uses.map(({ sheet, file, isInline, around, layer, afterBuild }) => [
-        ...[this.numberOf(sheet), isInline ? '' : file, around, layer, afterBuild],
+        ...[this.signatureOf(sheet), isInline ? '' : file, around, layer, afterBuild],
       ]),
     ]);
-    let set = this.sets.get(key);
-    if (!set) this.sets.set(key, (set = make(true)));
+    const signature = textSignature(key);
+    let set = this.sets.get(signature);
+    if (!set) this.sets.set(signature, (set = make(true, signature)));
     return set;
+  }
+
+  /** The set of pages that were met before. */
+  known = (signature: string): StyleSet<Owner> | undefined => this.sets.get(signature);
+
+  private readonly signatures = new WeakMap<Sheet, string>();
+
+  private signatureOf(sheet: Sheet): string {
+    let signature = this.signatures.get(sheet);
+    if (signature === undefined) this.signatures.set(sheet, (signature = textSignature(sheet.source)));
+    return signature;
   }
 
   private numberOf(given: object): number {

@@ -305,7 +305,8 @@ export class Computed<Owner = unknown> {
   }
 }
 
-function schemesOf({ root }: PageDocument): string {
+/** The colour schemes that a page names. */
+export function schemesOf({ root }: PageDocument): string {
   const given = [...elementsIn(root, 'meta')]
     .filter((meta) => attribute(meta, 'name')?.toLowerCase() === 'color-scheme')
     .map((meta) => attribute(meta, 'content')?.trim().toLowerCase() ?? '');

@@ -1,0 +1,124 @@
+import type { CompiledAction, CompiledRule, Owner } from '../action/compiled.js';
+import { actionKind } from '../action/index.js';
+import type { OurSheet } from '../css/cascade/cascade.js';
+import { changesCascade } from '../css/cascade/style-set.js';
+import type { Finding } from '../finding.js';
+import type { PageTask } from './plan.js';
+import { textSignature } from '../signature.js';
+import { ruleSignature, type Kept, type PageResult } from './result-cache.js';
+import type { Cell } from './verdict.js';
+
+/** What a page's result tells of single rules, so that an edit to one leaves those that it cannot reach. */
+export interface KeptParts {
+  /** A key of the page with its settings, without any rule. */
+  page: string;
+  /** In the order of the cells, a key of all that the cell depends on beyond the page; empty where that is not known. */
+  rules: string[];
+  /** In the same order, how many of the first findings are theirs. */
+  findings: number[];
+  /** What was found about kept-visible elements: which of the findings, and a key of what can hide them. */
+  hidden: { key: string; from: number; findings: number };
+  /** A key of what ships, of how the page loads it. */
+  loading: string;
+}
+
+/** What is kept of one rule on one page. */
+export interface KeptPart {
+  cell: Cell;
+  findings: Finding[];
+  /** The numbers of its actions whose element is missing. */
+  missing: number[];
+}
+
+/** An outline of a page as JSON, with the page's key: once it changed, another takes its place. */
+export interface KeptOutline {
+  page: string;
+  outline: string;
+}
+
+/** Results of earlier checks by the keys of their pages. */
+export function resultsByPage(results: Kept<PageResult>): (page: string) => PageResult | undefined {
+  let known: Map<string, PageResult> | undefined;
+  return (page) => {
+    known ??= new Map([...(results.all?.() ?? [])].flatMap((each) => (each.parts ? [[each.parts.page, each]] : [])));
+    return known.get(page);
+  };
+}
+
+/** The parts of a result by their keys. */
+export function partsOf({ cells, findings, missing, parts }: PageResult): Map<string, KeptPart> {
+  const own = (rule: string) => missing.flatMap(([name, action]) => (name === rule ? [action] : []));
+  let end = 0;
+  return new Map(
+    cells.flatMap((cell, index): [string, KeptPart][] => {
+      const start = end;
+      end += parts?.findings[index] ?? 0;
+      const key = parts?.rules[index] ?? '';
+      return key === '' ? [] : [[key, { cell, findings: findings.slice(start, end), missing: own(cell.rule) }]];
+    }),
+  );
+}
+
+/**
+ * The key of a rule's part on a page; empty where it may depend on more than the rules that meet its elements: values come
+ * from an element and from those above it alone (see Computed), but layers, keyframes, registered properties, containers
+ * and further stylesheets reach all of a page. `meetings`: see Cascade.
+ */
+export function partKeys(
+  { page, context }: PageTask,
+  meetings: () => ReadonlyMap<Owner, ReadonlySet<Owner>>,
+): (rule: CompiledRule, dependsOn: string[]) => string {
+  const shipped = context.shippedTo(page);
+  if (loadsStyles(shipped) || changesCascade(context.sheetOf(page))) return () => '';
+  const known = meetings();
+  return (rule, dependsOn) => {
+    if (!rule.actions.every(isJudgedByPairs)) return '';
+    const met = new Set<Owner>(rule.actions.flatMap(({ owner }) => [...(known.get(owner) ?? [])]));
+    const order = shipped.filter(({ owner }) => met.has(owner)).map(keyOfAction);
+    return textSignature(JSON.stringify([ruleSignature(rule.rule), dependsOn, order]));
+  };
+}
+
+/**
+ * A key of all that ships to a page and can hide an element or show it; empty where that is not known. By their declarations
+ * rules do so by `display` and `visibility` alone, or by a custom property in one.
+ */
+export function hidingKey({ page, context }: PageTask, keptVisible: string): string {
+  const shipped = context.shippedTo(page);
+  if (loadsStyles(shipped) || changesCascade(context.sheetOf(page))) return '';
+  const hiding = shipped.filter((each) => !isJudgedByPairs(each) || each.longhands.some(mayHide));
+  return textSignature(JSON.stringify([keptVisible, hiding.map(keyOfAction)]));
+}
+
+const mayHide = (longhand: string) => longhand === 'display' || longhand === 'visibility' || longhand.startsWith('--');
+
+/** A key of what an action does, and for which rule. */
+export const keyOfAction = ({ owner: { rule, action } }: CompiledAction) =>
+  `${ruleSignature(rule)} ${rule.actions.indexOf(action)}`;
+
+/** Whether a stylesheet is loaded for an action: which ones a page loads is then not told by the page alone. */
+export const loadsStyles = (shipped: CompiledAction[]) =>
+  shipped.some(({ action }) =>
+    actionKind(action)
+      .loads(action)
+      .some(({ kind }) => kind === 'style'),
+  );
+
+/**
+ * Whether an outline can tell what all that ships to a page matches there. It knows selectors by their text, so it does not
+ * where a scope or an action narrows them; and what changes the cascade itself is told by the rules.
+ */
+export const isOutlined = (shipped: CompiledAction[], sheet: OurSheet<Owner> | null): boolean =>
+  sheet !== null &&
+  sheet.rules.length > 0 &&
+  !changesCascade(sheet) &&
+  !loadsStyles(shipped) &&
+  shipped.every(({ isNarrowed, around }) => !isNarrowed && !around.some(isScope));
+
+const isScope = ({ kind }: CompiledAction['around'][number]) => kind === 'scope';
+
+/** Whether the verdict follows from what its declarations win on its elements. */
+export const isJudgedByPairs = ({ action, around }: CompiledAction): boolean => {
+  const { judge, elements } = actionKind(action);
+  return judge === 'by-pairs' && elements === null && !around.some(isScope);
+};

@@ -1,0 +1,158 @@
+import { parentOf, type Element } from '../../page/document.js';
+import type { OurMatches, OurStyles, StyleSet } from './style-set.js';
+
+/**
+ * What our rules reach on a page, as far as the cascade tells elements apart (see element-chains.ts): it holds for the
+ * page's text, its stylesheets and our selectors, whatever our rules declare.
+ */
+export interface PageOutline {
+  /** The signature of its stylesheets (StyleSet). */
+  set: string;
+  /** Our selectors that were tried, as texts. */
+  selectors: string[];
+  /** What is told of elements, each text once. */
+  told: string[];
+  /**
+   * Elements that are alike, those above before those below: the number of the entry above (-1: none) and of what is told of
+   * them, the numbers of the selectors that match them, and their places among all elements of the page, each from the one
+   * before; none where no selector matches.
+   */
+  entries: [above: number, told: number, matched: number[], places: number[]][];
+}
+
+/** Makes the outline of a page; null where what a number tells was forgotten. `chainOf`, `toldBy`: see ElementChains. */
+export function outlineOf<Owner>(
+  set: string,
+  selectors: string[],
+  matches: ReadonlyMap<Element, OurMatches<Owner>>,
+  elements: readonly Element[],
+  chainOf: (element: Element) => number,
+  toldBy: (chain: number) => string | undefined,
+): PageOutline | null {
+  const numbers = new Map<string, number>();
+  for (const text of selectors) numbers.set(text, numbers.get(text) ?? numbers.size);
+  const told = new Map<string, number>();
+  const entries: PageOutline['entries'] = [];
+  const byChain = new Map<number, Map<number, number>>();
+  const known = new Map<Element, number>();
+  let isWhole = true;
+  const entryOf = (element: Element | null, own: OurMatches<Owner> | undefined): number => {
+    if (!element) return -1;
+    let index = known.get(element);
+    if (index !== undefined) return index;
+    const parent = parentOf(element);
+    const above = entryOf(parent, parent ? matches.get(parent) : undefined);
+    const chain = chainOf(element);
+    // A chain tells what is above in the stylesheets of the site; the entry above, what of ours matches there.
+    const key = (above + 1) * 2 ** 24 + (own?.number ?? 0);
+    let among = byChain.get(chain);
+    if (!among) byChain.set(chain, (among = new Map<number, number>()));
+    index = among.get(key);
+    if (index === undefined) {
+      const text = toldBy(chain) ?? '';
+      isWhole &&= text !== '';
+      const number = told.get(text) ?? told.size;
+      told.set(text, number);
+      const matched = new Set((own?.list ?? []).map(({ selector }) => numbers.get(selector.text) ?? -1));
+      index = entries.push([above, number, [...matched], []]) - 1;
+      among.set(key, index);
+    }
+    known.set(element, index);
+    return index;
+  };
+  const last: number[] = [];
+  for (const [place, element] of elements.entries()) {
+    const own = matches.get(element);
+    if (!own) continue;
+    const index = entryOf(element, own);
+    entries[index]?.[3].push(place - (last[index] ?? 0));
+    last[index] = place;
+  }
+  return isWhole ? { set, selectors: [...numbers.keys()], told: [...told.keys()], entries } : null;
+}
+
+/** An entry of an outline with the rules of ours that match its elements, and their number in a cascade with these rules. */
+export interface OutlinedElements<Owner> {
+  above: OutlinedElements<Owner> | null;
+  /** See PageOutline. */
+  places: number[];
+  /** Their number in the stylesheets of the site alone. */
+  site: number;
+  matches: OurMatches<Owner>;
+  chain: number;
+}
+
+/** Reads an outline with rules of ours; null where one of their selectors was not tried. */
+export function readOutline<Owner>(
+  { selectors, told, entries }: PageOutline,
+  set: StyleSet<Owner>,
+  own: OurStyles<Owner>,
+): OutlinedElements<Owner>[] | null {
+  const numbers = new Map(selectors.map((text, index) => [text, index]));
+  const tried = own.selectors.filter(({ rule }) => set.holds(rule.around) !== false);
+  if (!tried.every(({ selector }) => numbers.has(selector.text))) return null;
+  const byNumber = tried.map((each) => ({ ...each, number: numbers.get(each.selector.text) }));
+  const known = new Map<string, OurMatches<Owner>>();
+  const matchesOf = (matched: number[]): OurMatches<Owner> => {
+    if (matched.length === 0) return own.unmatched;
+    const key = matched.join(' ');
+    let matches = known.get(key);
+    if (!matches) {
+      matches = own.unmatched;
+      for (const { rule, selector, index, number = -1 } of byNumber)
+        if (matched.includes(number)) matches = own.withMatch(matches, { rule, selector, index, distance: Infinity });
+      known.set(key, matches);
+    }
+    return matches;
+  };
+  set.chains.begin(entries);
+  const read: OutlinedElements<Owner>[] = [];
+  for (const [above, text, matched, places] of entries) {
+    const outer = read[above] ?? null;
+    const site = set.chains.numberFrom(outer?.site ?? 0, told[text] ?? '');
+    const matches = matchesOf(matched);
+    const outerChain = outer?.chain ?? 0;
+    const chain = matches.number > 0 || outerChain < 0 ? own.chainOf(outerChain, site, matches) : site;
+    read.push({ above: outer, places, site, matches, chain });
+  }
+  return read;
+}
+
+/**
+ * For the owner of each rule of ours that matches something, the owners whose rules its values can depend on: those that
+ * match the same elements, or elements above them, from where values are inherited.
+ */
+export function meetingsOf<Node extends object, Owner>(
+  reached: Iterable<Node>,
+  above: (node: Node) => Node | null,
+  matchesOf: (node: Node) => OurMatches<Owner> | undefined,
+): Map<Owner, Set<Owner>> {
+  const meetings = new Map<Owner, Set<Owner>>();
+  const top: Lineage<Owner> = { owners: new Set(), below: new Map() };
+  const known = new Map<Node, Lineage<Owner>>();
+  const extended = (outer: Lineage<Owner>, matches: OurMatches<Owner>): Lineage<Owner> => {
+    const own = matches.list.flatMap(({ rule: { owner } }) => owner ?? []);
+    const lineage: Lineage<Owner> = { owners: new Set([...outer.owners, ...own]), below: new Map() };
+    for (const owner of own) meetings.set(owner, new Set([...(meetings.get(owner) ?? []), ...lineage.owners]));
+    outer.below.set(matches, lineage);
+    return lineage;
+  };
+  const lineageOf = (node: Node | null): Lineage<Owner> => {
+    if (!node) return top;
+    let lineage = known.get(node);
+    if (lineage) return lineage;
+    const outer = lineageOf(above(node));
+    const matches = matchesOf(node);
+    lineage = matches && matches.number > 0 ? (outer.below.get(matches) ?? extended(outer, matches)) : outer;
+    known.set(node, lineage);
+    return lineage;
+  };
+  for (const node of reached) lineageOf(node);
+  return meetings;
+}
+
+/** The owners of rules that match an element or one above it, and what they are below it by what matches there. */
+interface Lineage<Owner> {
+  owners: Set<Owner>;
+  below: Map<OurMatches<Owner>, Lineage<Owner>>;
+}
