@@ -369,7 +369,7 @@ describeInBrowser('The preview', () => {
       [`public/${decodeURIComponent(path)}.html`]: pageHtml(
         `class="page-9 ${attribute}" id="${attribute}"`,
         `<p class="x ${attribute}" id='${attribute}'>${evil.replace(/</g, '&lt;')}</p>
-         <script>addEventListener('message', (event) => event.source.postMessage({ needle: 'picked', html: '<body data-local-needle-picked>' }, '*'));</script>`,
+         <script>addEventListener('message', (event) => window.forging && event.source.postMessage({ needle: 'picked', html: '<body data-local-needle-picked>' }, '*'));</script>`,
         `</title>${evil}`.replace(/</g, '&lt;'),
       ),
       'public/.secret': 'hidden',
@@ -381,6 +381,10 @@ describeInBrowser('The preview', () => {
     await panel.getByRole('button', { name: 'Point at an element' }).click();
     await tab.locator('.x').click();
     await panel.locator('.proposals').waitFor();
+    // From here on the page answers whatever the panel asks with an element of its own choice.
+    await tab.evaluate('window.forging = true');
+    await panel.getByRole('button', { name: 'Point at an element' }).click();
+    await panel.locator('#picked code', { hasText: /^body$/ }).first().waitFor({ state: 'attached' });
     const overview = await context.newPage();
     await overview.goto(running.overview);
     await overview.getByText('onerror=').first().waitFor();
