@@ -6,6 +6,7 @@ import { parseArgs } from 'node:util';
 import { readFolder } from '../src/capture/folder.js';
 import { classesOf } from '../src/core/find/describe.js';
 import { lookClasses } from '../src/core/find/look-classes.js';
+import { severalElsewhere } from '../src/core/find/elsewhere.js';
 import { looksGenerated, propose } from '../src/core/find/propose.js';
 import { SheetStore } from '../src/core/css/cascade/page-sheets.js';
 import type { Element } from '../src/core/page/document.js';
@@ -40,7 +41,7 @@ for (const folder of folders) {
     if (!element) continue;
     totals.elements++;
     const isLook = lookClasses(store.sheetsOf(page, document), document);
-    const [first] = propose(element, document, isLook);
+    const [first] = propose(element, document, isLook, severalElsewhere(content, page));
     const words = classesOf(element).filter((name) => !isLook(name) && !looksGenerated(name));
     const named = [...(first?.selector ?? '').matchAll(/\.([\w-]+)/g)].map(([, name = '']) => name);
     const others = Array.from({ length: otherPagesEach }, () => pick(content.site.pages)).filter(

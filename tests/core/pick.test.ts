@@ -73,6 +73,21 @@ describe('A proposed selector', () => {
       'img[src$="/boat.svg"]',
     ],
     ['what is inside', '<div><i id="promo"></i></div><div data-mark><i id="fare"></i></div>', 'div:has(#fare)'],
+    [
+      'what is inside at its place, where one around it holds it too',
+      '<div><div data-mark><i id="fare"></i></div></div>',
+      'div:has(> #fare)',
+    ],
+    [
+      'what stands under a heading with an ID',
+      '<h2 id="fares">a</h2><div><table data-mark></table></div><h2 id="piers">b</h2><div><table></table></div>',
+      '#fares + div table',
+    ],
+    [
+      'no more steps by position than are needed',
+      '<ul><li><p><b>a</b><b>b</b></p></li></ul>'.repeat(2) + '<ul><li><p><b>a</b><b data-mark>b</b></p></li></ul>',
+      'ul:nth-of-type(3) b:nth-of-type(2)',
+    ],
     ['a part of the page', '<footer><p>a</p><p data-mark>b</p></footer><p>c</p><p>d</p>', 'footer p:nth-of-type(2)'],
   ])('takes %s', (_what, content, best) => {
     const plain = page(content.replace(' data-mark', ''));
@@ -80,6 +95,16 @@ describe('A proposed selector', () => {
     const sheets = new SheetStore(view, 'head-end');
     const own = site.byPath.get('/') ?? null;
     expect(pick(page(content), 'data-mark', own, view, never, sheets)?.proposals[0]?.selector).toBe(best);
+  });
+
+  test('is right on other pages too: a name that stands there several times comes after one that does not', () => {
+    const own = '<body><main id="fares"><p class="note">a</p></main></body>';
+    const other = '<body><main id="piers"><p class="note">a</p><p class="note">b</p></main></body>';
+    const { view, site } = siteOf({ '/': own, '/piers': other }, '');
+    const found = pick(own.replace('<p ', '<p data-mark '), 'data-mark', site.byPath.get('/') ?? null, view, never);
+    expect(found?.proposals.map(({ selector }) => selector).slice(0, 2)).toEqual(['#fares .note', '#fares p']);
+    const plain = found?.proposals.find(({ selector }) => selector === '.note');
+    expect(plain?.reason).toBe('its class; several on other pages');
   });
 
   test('prefers names that scripts do not set', () => {

@@ -9,6 +9,7 @@ import { byTemplate, type TemplateShare } from '../page/templates.js';
 import { hostsWith } from '../page/shadow.js';
 import { applyState, type PageState } from '../page/state.js';
 import { describe, wordsOf, type Description } from './describe.js';
+import { severalElsewhere } from './elsewhere.js';
 import { lookClasses } from './look-classes.js';
 import { propose, type Proposal } from './propose.js';
 
@@ -109,9 +110,10 @@ function search({ view, query, page: wanted, state, isLate }: FindInput, report:
   const lookClosely = (page: Page, document: PageDocument, elements: Element[]) => {
     report.page = page.path;
     const isLook = lookClasses(new SheetStore(view, 'head-end').sheetsOf(page, document), document);
+    const isSeveral = severalElsewhere(view, page);
     proposed = elements
       .slice(0, mostShown)
-      .map((element) => ({ element, proposals: propose(element, document, isLook) }));
+      .map((element) => ({ element, proposals: propose(element, document, isLook, isSeveral) }));
     for (const { proposals } of proposed)
       for (const { selector } of proposals) tests.set(selector, compileTest(selector));
   };

@@ -5,6 +5,7 @@ import type { Page } from '../page/page.js';
 import type { SheetStore } from '../css/cascade/page-sheets.js';
 import type { View } from '../page/view.js';
 import { lookClasses } from './look-classes.js';
+import { severalElsewhere } from './elsewhere.js';
 import { describe, type Description } from './describe.js';
 import { propose, type Proposal } from './propose.js';
 
@@ -41,7 +42,7 @@ export function pick(
   unmark(element, mark);
   const before = page && view.open(page);
   const isLook = page && before && sheets ? lookClasses(sheets.sheetsOf(page, before), before) : undefined;
-  const found: PickedProposal[] = propose(element, document, isLook).map((each) => ({
+  const found: PickedProposal[] = propose(element, document, isLook, severalElsewhere(view, page)).map((each) => ({
     ...each,
     captured: before && compileMatcher(each.selector)(before).length,
     otherPages: 0,

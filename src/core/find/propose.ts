@@ -20,6 +20,8 @@ interface Candidate {
   reason: string;
 }
 
+const byCost = (a: { cost: number }, b: { cost: number }) => a.cost - b.cost;
+
 /** Names that a build tool generates: long runs of mixed letters and digits, or a hash behind a hyphen. */
 export function looksGenerated(name: string): boolean {
   return (
@@ -30,6 +32,13 @@ export function looksGenerated(name: string): boolean {
   );
 }
 
+/** Selectors of more letters are hard to read. */
+const manyLetters = 60;
+const lengthCost = ({ length }: string) => length / 40 + Math.max(0, length - manyLetters) / 10;
+
+/** What counts against a class that names a look: that it says nothing of the thing. */
+const lookCost = 7;
+
 const identifier = (text: string) => cssesc(text, { isIdentifier: true });
 const quoted = (text: string) => cssesc(text, { quotes: 'double', wrap: true });
 /** Classes that name a temporary state. */
@@ -39,6 +48,11 @@ const isSteady = (name: string) => !looksGenerated(name) && !isState(name);
 
 /** Whether a class names a look (look-classes.ts). */
 type IsLook = (className: string) => boolean;
+
+/** Whether a selector matches several elements of another page (elsewhere.ts). */
+type IsSeveral = (selector: string) => boolean;
+/** What that counts against a selector. */
+const severalElsewhere = 4;
 
 /** Attributes that tell what an element is for, with what each counts against a selector; others' texts may be translated. */
 const telling: Record<string, number> = {
@@ -64,7 +78,7 @@ function ownNames(element: Element, isLook: IsLook): Candidate[] {
     const [cost, reason] = looksGenerated(name)
       ? [9, 'its class, which looks generated and may change']
       : isLook(name)
-        ? [6, 'its class, which names a look rather than a thing']
+        ? [lookCost, 'its class, which names a look rather than a thing']
         : isState(name)
           ? [5, 'a state class, which may come and go']
           : [2, 'its class'];
@@ -88,8 +102,8 @@ function ownNames(element: Element, isLook: IsLook): Candidate[] {
     if (cost === undefined || value.length > mostValue || looksGenerated(value)) continue;
     const test = value === '' ? `[${name}]` : `[${name}=${quoted(value)}]`;
     if (value !== '' || cost === 3) found.push({ selector: tag + test, cost, reason: `its ${name} attribute` });
-    const [end] = value.length > longValue ? (/[/#][^/#]{3,}$/.exec(value) ?? []) : [];
-    if (end !== undefined && /^(href|src|action)$/.test(name))
+    const ends = value.length > longValue ? [/[/#][^/#]{3,}$/, /\.[^/#.]{6,}$/].map((end) => end.exec(value)?.[0]) : [];
+    for (const end of /^(href|src|action)$/.test(name) ? ends.filter((each) => each !== undefined) : [])
       found.push({
         selector: `${tag}[${name}$=${quoted(end)}]`,
         cost,
@@ -100,29 +114,64 @@ function ownNames(element: Element, isLook: IsLook): Candidate[] {
   return found;
 }
 
-/** Elements inside that are looked at for what tells the outer one. */
-const mostInside = 40;
+/** What counts against an element that is told by an ID close to it alone. */
+const onlyNear = 2;
 
-/** An element by something inside of it. */
+/** An element by an ID close to it: of what stands before it, or of a heading that it begins with; also of an anchor in these. */
+function byNearId(element: Element, isLook: IsLook): Candidate[] {
+  const tag = identifier(element.tagName);
+  const [word] = classesOf(element).filter((name) => isSteady(name) && !isLook(name));
+  const { previous } = standingOf(element);
+  const first = firstIn(element);
+  const [before, inBefore] = [steadyId(previous), steadyId(previous && firstIn(previous))];
+  const begins = steadyId(first) ?? steadyId(first && firstIn(first));
+  const found: Candidate[] = [];
+  if (before) found.push({ selector: `${before} + ${tag}`, cost: 3.1, reason: 'the ID of what stands before it' });
+  else if (previous && inBefore) {
+    const selector = `${identifier(previous.tagName)}:has(> ${inBefore}) + ${tag}`;
+    found.push({ selector, cost: 3.2, reason: 'an ID in what stands before it' });
+  }
+  if (begins) {
+    const selector = `${word ? `.${identifier(word)}` : tag}:has(${begins})`;
+    found.push({ selector, cost: 3.2, reason: 'the ID that it begins with' });
+  }
+  return found;
+}
+
+const firstIn = (element: Element) => element.childNodes.find((each) => 'tagName' in each) ?? null;
+
+function steadyId(element: Element | null): string | null {
+  const id = element && attribute(element, 'id');
+  return id && !looksGenerated(id) ? `#${identifier(id)}` : null;
+}
+
+/** Elements inside that are looked at for what tells the outer one, and selectors that are made of them. */
+const mostInside = 40;
+/** Parts of a path to it, the empty one before its first step among them. */
+const mostPath = 3;
+
+/** An element by something inside of it: anywhere, or at its place there, where one around the element holds it too. */
 function byInside(element: Element, isLook: IsLook): Candidate[] {
   const tag = identifier(element.tagName);
-  const inside: Element[] = [];
-  const visit = (node: Element) => {
+  const inside: { element: Element; path: string }[] = [];
+  const visit = (node: Element, path: string) => {
     for (const child of node.childNodes)
       if ('tagName' in child && inside.length < mostInside) {
-        inside.push(child);
-        visit(child);
+        inside.push({ element: child, path });
+        visit(child, `${path}${identifier(child.tagName)} > `);
       }
   };
-  visit(element);
-  return inside.flatMap((each) =>
+  visit(element, '> ');
+  return inside.flatMap(({ element: each, path }) =>
     ownNames(each, isLook)
       .filter(({ cost }) => cost < 3.9)
-      .map(({ selector, cost, reason }) => ({
-        selector: `${tag}:has(${selector})`,
-        cost: 3 + cost,
-        reason: `what is inside: ${reason.replace(/^its /, 'the ')} of an element there`,
-      })),
+      .flatMap(({ selector, cost, reason }) =>
+        (path.split('>').length > mostPath ? [''] : ['', path]).map((way) => ({
+          selector: `${tag}:has(${way}${selector})`,
+          cost: 3 + cost + (way ? 0.3 : 0),
+          reason: `what is inside: ${reason.replace(/^its /, 'the ')} of an element there`,
+        })),
+      ),
   );
 }
 
@@ -134,46 +183,67 @@ const mostSteps = 10;
 
 /**
  * Selectors that match this element and no other on the page, best first: short, not tied to a position or to a name that
- * looks generated. Where position is all there is, the right `:nth-of-type` or `:nth-child` from the nearest named ancestor.
+ * looks generated, and right on the site's other pages too. Where position is all there is, the right `:nth-of-type` or
+ * `:nth-child` from the nearest named ancestor.
  */
-export function propose(element: Element, document: PageDocument, isLook: IsLook = () => false): Proposal[] {
-  const soleOf = (candidates: Candidate[]): (Proposal & { cost: number })[] =>
+export function propose(
+  element: Element,
+  document: PageDocument,
+  isLook: IsLook = () => false,
+  isSeveral: IsSeveral = () => false,
+): Proposal[] {
+  const soleOf = (candidates: Candidate[]): (Proposal & { cost: number; several: boolean })[] =>
     candidates.flatMap(({ selector, cost, reason }) => {
       const elements = compileMatcher(selector)(document);
-      return elements.length === 1 && elements[0] === element
-        ? [{ selector, here: 1, reason, cost: cost + selector.length / 40 }]
-        : [];
+      if (elements.length !== 1 || elements[0] !== element) return [];
+      const several = isSeveral(selector);
+      return [
+        {
+          ...{ selector, here: 1, several },
+          reason: several ? `${reason}; several on other pages` : reason,
+          cost: cost + lengthCost(selector) + (several ? severalElsewhere : 0),
+        },
+      ];
     });
   const own = ownNames(element, isLook);
-  const found = soleOf(own);
+  const found = soleOf([...own, ...byNearId(element, isLook).map((each) => ({ ...each, cost: each.cost + onlyNear }))]);
   let ancestor = parentOf(element);
   for (
     let depth = 0;
     ancestor && ancestor.tagName !== 'body' && depth < mostAncestors;
     depth++, ancestor = parentOf(ancestor)
   ) {
-    if (found.some(({ cost }) => cost < 4 + depth)) break;
-    const names = ownNames(ancestor, isLook).filter(({ cost }) => cost < 3.3);
+    if (found.some(({ cost, several }) => cost < Math.min(4 + depth, 6) && !several)) break;
+    const names = [...ownNames(ancestor, isLook), ...byNearId(ancestor, isLook)].filter(({ cost }) => cost < 3.3);
     const inside = names.flatMap((above) =>
       own
-        .filter(({ cost }) => cost < 5)
+        .filter(({ cost }) => cost < 5 || cost === lookCost)
         .map((each): Candidate => ({
           selector: `${above.selector} ${each.selector}`,
           cost: above.cost + each.cost + depth * 0.3,
           reason: `${each.reason}, inside ${above.selector}`,
         })),
     );
-    found.push(...soleOf(inside.sort((a, b) => a.cost - b.cost).slice(0, 24)));
+    found.push(...soleOf(inside.sort(byCost).slice(0, 24)));
   }
-  if (!found.some(({ cost }) => cost < 5)) found.push(...soleOf(byInside(element, isLook)).slice(0, 2));
+  if (!found.some(({ cost }) => cost < 5)) found.push(...soleOf(byInside(element, isLook)).sort(byCost).slice(0, 2));
   if (!found.some(({ cost }) => cost < 7))
-    found.push(...soleOf(insidePosition(element, own, isLook)).slice(0, mostByPosition));
+    found.push(
+      ...soleOf(insidePosition(element, own, isLook))
+        .sort(byCost)
+        .slice(0, mostByPosition),
+    );
   if (!found.some(({ cost }) => cost < 8))
-    found.push(...soleOf(byPosition(element, own, isLook)).slice(0, mostByPosition));
+    for (const each of byPosition(element, own, isLook)
+      .filter((path) => soleOf([path]).length > 0)
+      .slice(0, mostByPosition)) {
+      const isRight = (selector: string) => soleOf([{ ...each, selector }]).some(({ several }) => !several);
+      found.push(...soleOf([each, { ...each, selector: shortened(each.selector, isRight) }]));
+    }
   const seen = new Set<string>();
   return (
     found
-      .sort((a, b) => a.cost - b.cost)
+      .sort(byCost)
       // `a.logo` says no more than `.logo` where that is enough.
       .filter(({ selector }) => {
         const bare = selector.replace(/(^|[\s>])[a-z][\w-]*(?=[.#])/g, '$1');
@@ -182,6 +252,21 @@ export function propose(element: Element, document: PageDocument, isLook: IsLook
       .slice(0, most)
       .map(({ selector, here, reason }) => ({ selector, here, reason }))
   );
+}
+
+/** A path without the steps that it does not need. */
+function shortened(path: string, isSole: (selector: string) => boolean): string {
+  const steps = path.split(' > ').map((text, index) => ({ text, joint: index === 0 ? '' : ' > ' }));
+  const write = (each: typeof steps) =>
+    each.map(({ text, joint }, index) => (index === 0 ? '' : joint) + text).join('');
+  for (let at = 0; at < steps.length - 1;) {
+    const next = steps[at + 1];
+    const fewer = steps.filter((_, index) => index !== at);
+    const loose = fewer.map((each) => (each === next ? { ...each, joint: ' ' } : each));
+    if (isSole(write(loose))) steps.splice(0, steps.length, ...loose);
+    else at++;
+  }
+  return write(steps);
 }
 
 /** An element by its own name inside an element around it that its position tells. */
@@ -193,19 +278,19 @@ function insidePosition(element: Element, own: Candidate[], isLook: IsLook): Can
     const here = step(at, isLook);
     const above = parentOf(at);
     const [named] = above ? ownNames(above, isLook).filter(({ cost }) => cost < 3.3) : [];
-    const names = ownNames(at, isLook).filter(({ cost }) => cost < 3.3);
+    const names = [...ownNames(at, isLook), ...byNearId(at, isLook)].filter(({ cost }) => cost < 3.3);
     for (const each of [...own.filter(({ cost }) => cost < 5), placed]) {
       const places = [here, ...(named ? [`${named.selector} > ${here}`] : [])];
       const steady = each === placed ? names.map(({ selector }) => selector) : [];
       for (const around of [...steady, ...places])
         found.push({
           selector: `${around} ${each.selector}`,
-          cost: 5 + each.cost / 4 + depth * 0.3 + (steady.includes(around) ? 0 : 0.6),
+          cost: 6 + each.cost / 4 + depth * 0.3 + (steady.includes(around) ? 0 : 0.6),
           reason: `${each.reason}, inside ${around}; breaks if ${each === placed ? 'one is inserted before it' : 'that moves'}`,
         });
     }
   }
-  return found.sort((a, b) => a.cost + a.selector.length / 40 - b.cost - b.selector.length / 40).slice(0, mostInside);
+  return found.sort((a, b) => a.cost + lengthCost(a.selector) - b.cost - lengthCost(b.selector)).slice(0, mostInside);
 }
 
 /** Paths of positions down from the nearest ancestor that has a name of its own. */
