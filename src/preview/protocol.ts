@@ -51,6 +51,8 @@ export interface OverviewState {
     /** Of the page in the preview. */
     address: string;
     title: string;
+    /** The number of its template; -1 until these are known. */
+    template: number;
     cells: { rule: number; verdict: Verdict; sure: boolean }[];
   }[];
   /** HTML, made by us. */

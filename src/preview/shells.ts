@@ -34,6 +34,7 @@ export const overviewShell = (pages: string): string =>
 <span id="shown" role="status"></span>
 </form>
 <section aria-labelledby="map-title"><h2 id="map-title">Map <small>rules against pages; a click says why</small></h2>
+<p id="map-tools" class="tools" hidden><label>Pages by <select id="map-groups"><option value="section">section</option><option value="template">template</option></select></label></p>
 <div class="map"><canvas id="map" tabindex="0" role="img" hidden></canvas></div>
 <p id="map-said" role="status"></p></section>
 <div class="columns">

@@ -2,6 +2,7 @@ import type { Cell } from '../core/check/verdict.js';
 import { targetOptions } from '../core/target/target-options.js';
 import { makeSite, type Page, type Site } from '../core/page/page.js';
 import { normalisePath } from '../core/page/path.js';
+import { templatesByPath } from '../core/page/templates.js';
 import { pageAddress } from '../core/page/view.js';
 import type { Rule } from '../core/rule/rule.js';
 import { actionKind } from '../core/action/index.js';
@@ -47,6 +48,13 @@ export function overviewState(session: PreviewSession, wording: Wording): Overvi
     byPage.set(page, cells);
     cells.push({ rule: index, verdict, sure });
   }
+  const templates = report ? view.templates() : [];
+  const byPath = templatesByPath(templates);
+  const numbers = new Map(templates.map((template, index) => [template, index]));
+  const templateOf = ({ path }: Page) => {
+    const template = byPath.get(path);
+    return (template && numbers.get(template)) ?? -1;
+  };
   return {
     site: view.site.name,
     how: [input.viewport, input.state, input.visitor && `as ${input.visitor}`].filter((each) => each).join(', '),
@@ -58,11 +66,11 @@ export function overviewState(session: PreviewSession, wording: Wording): Overvi
     },
     rules: shown,
     pages: view.site.pages.map((page) => ({
-      ...{ path: page.path, address: previewAddress(page), title: page.title },
+      ...{ path: page.path, address: previewAddress(page), title: page.title, template: templateOf(page) },
       cells: byPage.get(page.path) ?? [],
     })),
     findings: report ? wording.findings(session) : '',
-    templates: (report ? view.templates() : []).map(({ name, pages, example }) => ({
+    templates: templates.map(({ name, pages, example }) => ({
       ...{ name, pages: pages.length, path: example.path, address: previewAddress(example) },
     })),
   };

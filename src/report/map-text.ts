@@ -23,7 +23,7 @@ export function mapLines({ cells, rules }: Pick<CheckReport, 'cells' | 'rules'>,
   if (rows.length < fewest || byPage.size < fewest) return [];
   const pages = [...byPage].map(([path, own]) => ({ path, own })).sort((a, b) => (a.path < b.path ? -1 : 1));
   const room = width - labelWidth - 1;
-  const sections = new Set(mapColumns(pages, Infinity).map(({ section }) => section)).size;
+  const sections = new Set(mapColumns(pages, Infinity).map(({ group }) => group)).size;
   const placed = mapColumns(pages, room - sections);
   const isGrouped = placed.length < pages.length;
   const each = isGrouped ? sectionWidth : Math.min(mostPageWidth, Math.floor((room - sections) / placed.length));
@@ -31,7 +31,7 @@ export function mapLines({ cells, rules }: Pick<CheckReport, 'cells' | 'rules'>,
   const shown = isGrouped ? placed.slice(0, Math.floor(room / (each + 1))) : placed;
   let x = 0;
   const columns = shown.map((column, index) => {
-    if (index > 0 && (isGrouped || column.section !== shown[index - 1]?.section)) x++;
+    if (index > 0 && (isGrouped || column.group !== shown[index - 1]?.group)) x++;
     const from = x;
     x += each;
     return { ...column, x: from, worst: worstOf(column.pages.flatMap(({ own }) => own)) };
@@ -45,8 +45,8 @@ export function mapLines({ cells, rules }: Pick<CheckReport, 'cells' | 'rules'>,
     }
     return line;
   };
-  const heads = mapHeads(columns, each).map(({ section, from, to }) => ({
-    ...{ x: from, text: cut(printable(section), to - from), length: to - from },
+  const heads = mapHeads(columns, each).map(({ group, from, to }) => ({
+    ...{ x: from, text: cut(printable(group), to - from), length: to - from },
   }));
   const lines = rows.map(({ rule }) => {
     const parts = columns.map(({ x: from, pages: own, worst }) => {

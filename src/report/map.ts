@@ -29,8 +29,8 @@ export function mapHtml({ cells, rules }: Pick<CheckReport, 'cells' | 'rules'>):
   let x = labelWidth;
   let before = '';
   const columns = mapColumns(pages, mostPages).map((column) => {
-    if (before !== '' && (column.section !== before || isGrouped)) x += gap;
-    before = column.section;
+    if (before !== '' && (column.group !== before || isGrouped)) x += gap;
+    before = column.group;
     x += width;
     return { ...column, x: x - width };
   });
@@ -58,8 +58,8 @@ export function mapHtml({ cells, rules }: Pick<CheckReport, 'cells' | 'rules'>):
   const names = [...rows].map(
     ([rule, row]) => `<text y="${head + row * size + size - 4}">${safe(cut(rule, labelWidth))}</text>`,
   );
-  const heads = mapHeads(columns, width).flatMap(({ section, from, to }) =>
-    section.length * letter <= to - from + gap ? [`<text x="${from}" y="${head - 5}">${safe(section)}</text>`] : [],
+  const heads = mapHeads(columns, width).flatMap(({ group, from, to }) =>
+    group.length * letter <= to - from + gap ? [`<text x="${from}" y="${head - 5}">${safe(group)}</text>`] : [],
   );
   const texts = [...signs].map(
     ([y, { places, text }]) => `<text x="${places.join(' ')}" y="${y + size - 4}">${text}</text>`,

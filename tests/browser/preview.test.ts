@@ -236,10 +236,16 @@ describeInBrowser('The preview', () => {
     const cells = [...Array(100).keys()].map((index) => ({ rule: index, verdict: 'hit', sure: true }));
     const state = {
       ...{ site: 'live', how: 'desktop', problem: null, judging: false, findings: '' },
-      templates: [{ name: '/journal/*', pages: 1000, path: '/journal/0', address: '/' }],
+      templates: [
+        { name: '/journal/*', pages: 900, path: '/journal/1', address: '/' },
+        { name: '/journal/* (2)', pages: 100, path: '/journal/0', address: '/' },
+      ],
       totals: { pages: 1000, cells: 100_000, errors: 0, warnings: 0 },
       rules: [...Array(100).keys()].map((index) => rule(`rule-${index}`)),
-      pages: [...Array(1000).keys()].map((index) => ({ path: `/journal/${index}`, address: '/', title: '', cells })),
+      pages: [...Array(1000).keys()].map((index) => ({
+        ...{ path: `/journal/${index}`, address: '/', title: '', cells },
+        template: index % 10 === 0 ? 1 : 0,
+      })),
     };
     await overview.route('**/overview.json', (route) => route.fulfill({ json: state }));
     await overview.goto(running.overview);
@@ -247,6 +253,16 @@ describeInBrowser('The preview', () => {
     // Pages of a section stand in one column of the map.
     await overview.locator('#map').focus();
     await overview.getByText('rule-0, /journal, 1000 pages: hit on 1000').waitFor();
+    // Or of a template, the largest first; a click leaves its pages alone.
+    await overview.getByLabel('Pages by').selectOption('template');
+    await overview.locator('#map').focus();
+    await overview.getByText('rule-0, /journal/*, 900 pages: hit on 900').waitFor();
+    await overview.keyboard.press('ArrowRight');
+    await overview.getByText('rule-0, /journal/* (2), 100 pages: hit on 100').waitFor();
+    await overview.keyboard.press('Enter');
+    await overview.getByText('100 pages, 10000 cells shown').waitFor();
+    expect(await overview.getByLabel('Search').inputValue()).toBe('template:2');
+    await overview.getByLabel('Pages by').selectOption('section');
     await overview.getByLabel('Search').fill('/journal/999 rule-42');
     await overview.getByText('1 page, 1 cell shown').waitFor();
     await overview.locator('#map').focus();
@@ -384,7 +400,10 @@ describeInBrowser('The preview', () => {
     // From here on the page answers whatever the panel asks with an element of its own choice.
     await tab.evaluate('window.forging = true');
     await panel.getByRole('button', { name: 'Point at an element' }).click();
-    await panel.locator('#picked code', { hasText: /^body$/ }).first().waitFor({ state: 'attached' });
+    await panel
+      .locator('#picked code', { hasText: /^body$/ })
+      .first()
+      .waitFor({ state: 'attached' });
     const overview = await context.newPage();
     await overview.goto(running.overview);
     await overview.getByText('onerror=').first().waitFor();

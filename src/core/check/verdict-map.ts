@@ -17,26 +17,30 @@ export const verdictSigns: Record<Verdict, { tone: 'good' | 'sea' | 'odd' | 'bad
 /** Worst last. */
 export const verdictOrder = Object.keys(verdictSigns) as Verdict[];
 
-/** Pages that stand in one column: one of them, or all of a section. */
+/** Pages that stand in one column: one of them, or all of a group. */
 export interface MapColumn<P> {
-  section: string;
+  group: string;
   pages: P[];
 }
 
 /** `/tickets` for all pages below it; `/` for those at the top. */
-const sectionOf = (path: string) => /^\/[^/?]+(?=\/)/.exec(path)?.[0] ?? '/';
+export const sectionOf = ({ path }: { path: string }): string => /^\/[^/?]+(?=\/)/.exec(path)?.[0] ?? '/';
 
-/** The columns of a map, by section: a page each, or a section each where there are more pages than `most`. */
-export function mapColumns<P extends { path: string }>(pages: readonly P[], most: number): MapColumn<P>[] {
-  const sections = new Map<string, P[]>();
+/** The columns of a map, group by group: a page each, or a group each where there are more pages than `most`. */
+export function mapColumns<P extends { path: string }>(
+  pages: readonly P[],
+  most: number,
+  groupOf: (page: P) => string = sectionOf,
+): MapColumn<P>[] {
+  const groups = new Map<string, P[]>();
   for (const page of pages) {
-    const section = sectionOf(page.path);
-    const own = sections.get(section);
+    const group = groupOf(page);
+    const own = groups.get(group);
     if (own) own.push(page);
-    else sections.set(section, [page]);
+    else groups.set(group, [page]);
   }
-  return [...sections].flatMap(([section, own]) =>
-    pages.length > most ? [{ section, pages: own }] : own.map((page) => ({ section, pages: [page] })),
+  return [...groups].flatMap(([group, own]) =>
+    pages.length > most ? [{ group, pages: own }] : own.map((page) => ({ group, pages: [page] })),
   );
 }
 
@@ -54,16 +58,16 @@ export function worstOf<R>(
   return worst;
 }
 
-/** Where a map has the names of its sections: from their first column to the end of their last one. */
+/** Where a map has the names of its groups: from their first column to the end of their last one. */
 export function mapHeads(
-  columns: readonly { section: string; x: number }[],
+  columns: readonly { group: string; x: number }[],
   width: number,
-): { section: string; from: number; to: number }[] {
-  const heads: { section: string; from: number; to: number }[] = [];
-  for (const { section, x } of columns) {
+): { group: string; from: number; to: number }[] {
+  const heads: { group: string; from: number; to: number }[] = [];
+  for (const { group, x } of columns) {
     const last = heads.at(-1);
-    if (last?.section === section) last.to = x + width;
-    else heads.push({ section, from: x, to: x + width });
+    if (last?.group === group) last.to = x + width;
+    else heads.push({ group, from: x, to: x + width });
   }
   return heads;
 }

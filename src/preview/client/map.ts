@@ -1,6 +1,7 @@
 import {
   mapColumns,
   mapHeads,
+  sectionOf,
   verdictOrder,
   verdictSigns,
   worstOf,
@@ -13,10 +14,12 @@ import { byId } from './dom.js';
 type Page = OverviewState['pages'][number];
 
 const [leastSize, mostSize, mostWidth, labelWidth, labelFrom] = [4, 18, 28, 190, 12];
-/** Columns of sections have room for their names and numbers. */
-const mostSectionWidth = 96;
-/** Space between two sections, and above all squares for their names. */
+/** Columns of groups have room for their names and numbers. */
+const mostGroupWidth = 140;
+/** Space between two groups, and above all squares for their names. */
 const [gap, head] = [6, 18];
+/** Letters of a name that still tell something. */
+const fewestLetters = 6;
 /** A canvas can be only so high. */
 const mostHeight = 4000;
 
@@ -26,7 +29,7 @@ interface MapModel {
   columns: Column[];
   /** The numbers of the rules, from above. */
   rows: number[];
-  /** Of a square: its height, and its width, which is more for sections. */
+  /** Of a square: its height, and its width, which is more for groups. */
   size: number;
   width: number;
   left: number;
@@ -35,39 +38,52 @@ interface MapModel {
 /** What to do with a square. */
 export interface MapActions {
   open: (rule: string, page: Page, verdict: Verdict) => void;
-  /** Shows the pages of a section alone. */
-  zoom: (section: string) => void;
+  /** Shows the pages of a column alone. */
+  zoom: (column: MapColumn<Page>) => void;
 }
+
+/** How pages are grouped, and in which order; by the sections of the site where nothing is said. */
+export interface MapGroups {
+  of: (page: Page) => string;
+  order: readonly string[];
+}
+export const sections: MapGroups = { of: sectionOf, order: [] };
 
 let shown: { model: MapModel; rules: OverviewState['rules']; actions: MapActions } | null = null;
 /** The square that the keys are on. */
 let at: [column: number, row: number] = [0, 0];
 
-/** Draws rules against pages, a square a cell; pages of a section in one column where there is no room for each. */
-export function showMap(rules: OverviewState['rules'], pages: Page[], actions: MapActions): void {
+/** Draws rules against pages, a square a cell; pages of a group in one column where there is no room for each. */
+export function showMap(
+  rules: OverviewState['rules'],
+  pages: Page[],
+  { of: groupOf, order }: MapGroups,
+  actions: MapActions,
+): void {
   const canvas = byId<HTMLCanvasElement>('map');
   const room = canvas.parentElement?.clientWidth ?? 0;
   const rows = [...new Set(pages.flatMap(({ cells }) => cells.map(({ rule }) => rule)))].sort((a, b) => a - b);
   canvas.hidden = rows.length === 0;
   if (rows.length === 0 || room === 0) return;
-  const own = pages.filter(({ cells }) => cells.length > 0);
-  const sections = new Set(mapColumns(own, Infinity).map(({ section }) => section)).size;
-  const free = (whole: number) => whole - gap * sections;
-  const placed = mapColumns(own, free(room) / leastSize);
+  const places = new Map(order.map((group, place) => [group, place]));
+  const placeOf = (page: Page) => places.get(groupOf(page)) ?? 0;
+  const own = pages.filter(({ cells }) => cells.length > 0).sort((a, b) => placeOf(a) - placeOf(b));
+  const free = (whole: number) => whole - gap * new Set(own.map(groupOf)).size;
+  const placed = mapColumns(own, free(room) / leastSize, groupOf);
   const isGrouped = placed.length < own.length;
   const number = placed.length;
   // Names stand beside squares that are high enough for them.
   const rowHeight = Math.max(leastSize, Math.floor(mostHeight / rows.length));
   const hasNames = free(room - labelWidth) / number >= labelFrom && rowHeight >= labelFrom;
   const left = hasNames ? labelWidth : 0;
-  const most = isGrouped ? mostSectionWidth : mostWidth;
+  const most = isGrouped ? mostGroupWidth : mostWidth;
   const width = Math.max(leastSize, Math.min(most, Math.floor(free(room - left) / number)));
   const size = Math.min(mostSize, rowHeight, isGrouped ? mostSize : width);
   let x = left;
-  let before = placed[0]?.section;
+  let before = placed[0]?.group;
   const columns = placed.map((column): Column => {
-    if (column.section !== before) x += gap;
-    before = column.section;
+    if (column.group !== before) x += gap;
+    before = column.group;
     x += width;
     return { ...column, x: x - width };
   });
@@ -114,8 +130,8 @@ function draw(canvas: HTMLCanvasElement, whole: number, rules: OverviewState['ru
   if (left > 0)
     rows.forEach((rule, row) => context.fillText(rules[rule]?.name ?? '', 0, head + (row + 0.5) * size, left - 8));
   context.fillStyle = colour('--soft');
-  for (const { section, from, to } of mapHeads(columns, width))
-    if (context.measureText(section).width <= to - from + gap - 3) context.fillText(section, from, head / 2);
+  for (const { group, from, to } of mapHeads(columns, width))
+    context.fillText(cut(group, to - from + gap - 3, context), from, head / 2);
   const places = new Map(rows.map((rule, row) => [rule, row]));
   const border = size > 6 ? 1 : 0;
   for (const { pages, x } of columns) {
@@ -139,6 +155,14 @@ function draw(canvas: HTMLCanvasElement, whole: number, rules: OverviewState['ru
   }
 }
 
+/** As much of a name as there is room for; nothing where that would tell nothing. */
+function cut(text: string, room: number, context: CanvasRenderingContext2D): string {
+  if (context.measureText(text).width <= room) return text;
+  let length = Math.floor((room / context.measureText(text).width) * text.length);
+  while (length > 0 && context.measureText(`${text.slice(0, length)}…`).width > room) length--;
+  return length >= fewestLetters ? `${text.slice(0, length)}…` : '';
+}
+
 /** The square at a place of the canvas; null between squares. */
 function squareAt(x: number, y: number): [number, number] | null {
   if (!shown) return null;
@@ -158,7 +182,7 @@ function say([column, row]: [number, number]): void {
     cells.filter((cell) => cell.rule === rule).map((cell) => cell.verdict),
   );
   const [page] = told.pages;
-  const where = told.pages.length === 1 ? (page?.path ?? '') : `${told.section}, ${told.pages.length} pages`;
+  const where = told.pages.length === 1 ? (page?.path ?? '') : `${told.group}, ${told.pages.length} pages`;
   const counts = verdictOrder.flatMap((verdict) => {
     const number = verdicts.filter((each) => each === verdict).length;
     return number === 0 ? [] : [verdicts.length === 1 ? verdict : `${verdict} on ${number}`];
@@ -171,7 +195,7 @@ function choose([column, row]: [number, number]): void {
   const rule = shown?.model.rows[row];
   if (!shown || !told || rule === undefined) return;
   const [page] = told.pages;
-  if (told.pages.length > 1) return shown.actions.zoom(told.section);
+  if (told.pages.length > 1) return shown.actions.zoom(told);
   const cell = page?.cells.find((each) => each.rule === rule);
   if (page && cell) shown.actions.open(shown.rules[rule]?.name ?? '', page, cell.verdict);
 }

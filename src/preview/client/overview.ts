@@ -1,6 +1,6 @@
 import type { OverviewState } from '../protocol.js';
 import { ask, badge, byId, make, ruleBox, switchRule, tell } from './dom.js';
-import { showMap, startMap } from './map.js';
+import { sections, showMap, startMap, type MapGroups } from './map.js';
 import { onNews } from './news.js';
 
 /** Maximum number of cells and pages shown before "more" is used. */
@@ -18,6 +18,7 @@ const hidden = new Set<string>();
 const origin = document.body.dataset['pages'] ?? '';
 const search = byId<HTMLInputElement>('search');
 const without = byId<HTMLInputElement>('without');
+const groups = byId<HTMLSelectElement>('map-groups');
 
 async function look(): Promise<void> {
   try {
@@ -75,7 +76,7 @@ function showTemplates(templates: OverviewState['templates']): void {
 /** Findings that the search leaves, the first few of them where they stand before everything else. */
 function showFindings(): void {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
-  const plain = words.map((word) => word.replace(/^rule:/, ''));
+  const plain = words.filter((word) => !templateWord.test(word)).map((word) => word.replace(/^rule:/, ''));
   const articles = [...document.querySelectorAll<HTMLElement>('#findings article')];
   const fits = articles.filter(({ textContent }) => plain.every((word) => textContent.toLowerCase().includes(word)));
   const shown = new Set(allFindings ? fits : fits.slice(0, firstFindings));
@@ -90,7 +91,7 @@ function filterRules(found: OverviewState['pages']): void {
   const used = new Set(found.flatMap(({ cells }) => cells.map(({ rule }) => rule)));
   const items = [...byId('rules').children] as HTMLElement[];
   items.forEach((item, index) => {
-    const isNamed = words.every((word) => item.textContent.toLowerCase().includes(word));
+    const isNamed = words.every((word) => !templateWord.test(word) && item.textContent.toLowerCase().includes(word));
     item.hidden = words.length > 0 && !isNamed && !used.has(index);
   });
 }
@@ -162,13 +163,18 @@ function showVerdicts(): void {
   );
 }
 
+/** What the search takes for the pages of a template, by its number from 1. */
+const templateWord = /^template:(\d+)$/;
+
 /** The pages that match the search, each with its matching cells. */
 function fitting({ pages, rules }: OverviewState): OverviewState['pages'] {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
   const wanted = words.filter((word) => word.startsWith('rule:')).map((word) => word.slice(5));
-  const rest = words.filter((word) => !word.startsWith('rule:'));
+  const [, template] = words.flatMap((word) => templateWord.exec(word) ?? []);
+  const rest = words.filter((word) => !word.startsWith('rule:') && !templateWord.test(word));
   const names = rules.map(({ name }) => name.toLowerCase());
   return pages.flatMap((page) => {
+    if (template !== undefined && page.template + 1 !== Number(template)) return [];
     const text = `${page.path} ${page.title}`.toLowerCase();
     const open = rest.filter((word) => !text.includes(word));
     const cells = page.cells.filter(
@@ -184,8 +190,9 @@ function fitting({ pages, rules }: OverviewState): OverviewState['pages'] {
 
 function showPages(typing = false): void {
   if (!state) return;
-  const { rules } = state;
-  const found = fitting(state);
+  const own = state;
+  const { rules } = own;
+  const found = fitting(own);
   let weight = 0;
   const end = found.findIndex(({ cells }) => (weight += cells.length + 1) > most);
   const shown = end < 0 ? found.length : Math.max(end, 1);
@@ -210,16 +217,25 @@ function showPages(typing = false): void {
   filterRules(found);
   clearTimeout(mapping);
   // While somebody types, the list is enough.
-  mapping = setTimeout(() => map(rules, found), typing ? mapMs : 0);
+  mapping = setTimeout(() => map(own, found), typing ? mapMs : 0);
   byId('more').hidden = found.length <= shown;
   const cells = found.reduce((sum, each) => sum + each.cells.length, 0);
   byId('shown').textContent = `${many(found.length, 'page')}, ${many(cells, 'cell')} shown`;
 }
 
-function map(rules: OverviewState['rules'], pages: OverviewState['pages']): void {
-  showMap(rules, pages, {
+/** Pages by their template, the largest first. */
+function templateGroups({ templates }: OverviewState): MapGroups {
+  const order = templates.map(({ name }) => name);
+  return { of: ({ template }) => order[template] ?? '', order };
+}
+
+function map(own: OverviewState, pages: OverviewState['pages']): void {
+  byId('map-tools').hidden = own.templates.length < 2;
+  const byMake = groups.value === 'template';
+  showMap(own.rules, pages, byMake ? templateGroups(own) : sections, {
     open: (rule, { path, address }, verdict) => void open(rule, path, verdict, address),
-    zoom: (section) => searchFor(`${section}/`.replace('//', '/')),
+    zoom: ({ group, pages: [first] }) =>
+      searchFor(byMake ? `template:${(first?.template ?? -1) + 1}` : `${group}/`.replace('//', '/')),
   });
 }
 
@@ -245,6 +261,7 @@ byId('more').onclick = () => {
   most += atOnce;
   showPages();
 };
+groups.onchange = () => showPages();
 byId('tools').onsubmit = (event) => event.preventDefault();
 let frame = 0;
 byId('tools').oninput = () => {
