@@ -149,6 +149,8 @@ export interface DraftAnswer {
   file: string;
   block: string;
   swaps: DraftSwap[];
+  /** Marks of the page that it needs, as local-needle.js sets them. */
+  marks: string[];
 }
 
 /** What is done with a rule in its file. */
@@ -208,8 +210,8 @@ export type ToPage =
   /** Picks the element around the one that was picked. */
   | { needle: 'wider' }
   | { needle: 'show'; selector: string | null }
-  /** What a draft puts into elements; none: as they were. */
-  | { needle: 'draft-swap'; swaps: DraftSwap[] }
+  /** What a draft puts into elements, and the marks that it needs; none: as they were. */
+  | { needle: 'draft'; swaps: DraftSwap[]; marks: string[] }
   | { needle: 'styles'; version: number }
   | { needle: 'reload' };
 export type ToPanel =

@@ -1,6 +1,7 @@
 import { inSteps } from '../app/in-steps.js';
 import { buildBundle, type Bundle, type BundleForm } from '../core/ship/bundle.js';
 import { addressesOf } from '../core/target/scope.js';
+import { marksOf } from '../core/ship/marks.js';
 import { prepareShipments, type Shipments, type ShippedRule } from '../core/ship/shipment.js';
 import type { Answers } from '../core/ship/survey.js';
 import type { Kept } from '../core/check/result-cache.js';
@@ -214,6 +215,13 @@ export class PreviewSession {
     const whole = { ...this.shipments.whole, rules: this.shipped };
     const form = { site: view.site.name, pathOptions, minify: null, withScript: true, shippedName };
     return buildBundle({ whole }, { ...form, nameOf: (name) => name });
+  }
+
+  /** The names by which local-needle.js marks a page for a rule, where it has no other handle. */
+  marksFor(name: string, path: string): string[] {
+    const { view, input } = this.reading;
+    const rule = this.shipped.find((each) => each.rule.name === name)?.rule;
+    return rule ? marksOf({ path }, { addresses: addressesOf(rule, view.site, input.paths), queryKeys: [] }) : [];
   }
 
   /** The words and pictures that a rule puts into elements. */

@@ -167,7 +167,7 @@ export function serveUi(options: UiOptions): FastifyInstance {
     stream.write('retry: 1000\n\n');
     return reply.type('text/event-stream').send(stream);
   });
-  app.post<{ Querystring: { owner?: string } }>('/draft', (request, reply): unknown => {
+  app.post<{ Querystring: { owner?: string; address?: string } }>('/draft', (request, reply): unknown => {
     const asked = requestOf(DraftRequest, request.body);
     if (typeof asked === 'string') return reply.code(400).send({ error: asked });
     const draft = draftOf(asked);
@@ -177,7 +177,10 @@ export function serveUi(options: UiOptions): FastifyInstance {
       session.redraft();
     } else drop(request.query.owner);
     const shown = editor.draft;
-    return shown ? ({ ...shown, swaps: session.swapsOf(shown.name) } satisfies DraftAnswer) : {};
+    if (!shown) return {};
+    const path = normalisePath(request.query.address ?? '/', session.reading.pathOptions);
+    const marks = session.marksFor(shown.name, path);
+    return { ...shown, swaps: session.swapsOf(shown.name), marks } satisfies DraftAnswer;
   });
   app.post('/write', (request, reply): unknown => {
     const asked = requestOf(DraftRequest, request.body);
@@ -185,7 +188,7 @@ export function serveUi(options: UiOptions): FastifyInstance {
     if (!draft) return reply.code(400).send({ error: typeof asked === 'string' ? asked : 'There is nothing to write' });
     const written = editor.write(draft);
     session.refresh(false);
-    return { ...written, swaps: [] } satisfies DraftAnswer;
+    return { ...written, swaps: [], marks: [] } satisfies DraftAnswer;
   });
   app.get<{ Querystring: { rule?: string } }>('/block', ({ query: { rule = '' } }) => editor.blockOf(rule));
   app.post('/change', (request, reply): unknown => {

@@ -510,6 +510,17 @@ describeInBrowser('The preview', () => {
       removes: ['', later("document.querySelector('local-needle-panel').remove()")],
       rewrites: ['', later(`document.documentElement.innerHTML = '<body class="page-1">${pointed}</body>'`)],
       covers: ['', `${pointed}<div style="position: fixed; inset: 0; z-index: 2147483647"></div>`],
+      dialog: [
+        '',
+        '<dialog style="padding: 60px"><p class="x">Words to point at</p></dialog><script>document.querySelector("dialog").showModal()</script>',
+      ],
+      laterDialog: [
+        '',
+        `<p>behind</p><dialog style="padding: 60px"><p class="x">Words to point at</p></dialog>${later("document.querySelector('dialog').showModal()")}`.replace(
+          pointed,
+          '',
+        ),
+      ],
       history: [
         '',
         `${pointed}<script>let n = 0; setInterval(() => history.pushState({}, '', '?n=' + (n++ % 7)), 30)</script>`,
@@ -526,7 +537,7 @@ describeInBrowser('The preview', () => {
     for (const name of Object.keys(hostile)) {
       const tab = await context.newPage();
       await tab.goto(`${running.pages}${name}.html`);
-      await tab.waitForTimeout(name.startsWith('re') ? 900 : 0);
+      await tab.waitForTimeout(/^(re|later)/.test(name) ? 900 : 0);
       const panel = await panelOf(tab);
       const box = await (await panel.frameElement()).boundingBox();
       expect([name, box]).toEqual([name, { x: 1142, y: 756, width: 130, height: 36 }]);
@@ -539,6 +550,47 @@ describeInBrowser('The preview', () => {
       await panel.locator('.proposals').getByText('.x', { exact: true }).waitFor();
       await tab.close();
     }
+  });
+
+  test('stays in use while a modal dialog is open, also where a draft hides that', async () => {
+    const dialog =
+      '<dialog><p class="x">Winter fares</p><button onclick="this.closest(\'dialog\').close()">OK</button></dialog>';
+    const running = await preview(
+      smallProject('@needle a { pages: all; .x { color: teal; } }', {
+        'public/modal.html': pageHtml(
+          'class="page-1"',
+          `${dialog}<button id="more" onclick="document.querySelector('dialog').showModal()">More</button>`,
+        ),
+      }),
+    );
+    const { tab, panel } = await pageWithPanel(context, `${running.pages}modal.html`);
+    await panel.getByRole('button', { name: 'Point at an element' }).click();
+    await tab.locator('#more').click();
+    await panel.getByLabel('Note').fill('Kept while dialogs come and go.');
+    await panel.getByLabel('Only here').check();
+    await tab.locator('#more').click();
+    await panel.getByLabel('Name').fill('typed-in-the-dialog');
+    await tab.getByRole('button', { name: 'OK' }).click();
+    expect(await panel.getByLabel('Note').inputValue()).toBe('Kept while dialogs come and go.');
+    expect(await panel.getByLabel('Name').inputValue()).toBe('typed-in-the-dialog');
+    // What was typed last was not shown yet, and is not shown any more.
+    await panel.getByRole('button', { name: 'Cancel' }).click();
+    await tab.locator('#more').click();
+    await panel.getByRole('button', { name: 'Point at an element' }).click();
+    await tab.locator('.x').hover();
+    await panel.getByRole('button', { name: 'dialog', exact: true }).click();
+    await tab.locator('.x').waitFor({ state: 'hidden' });
+    // Before a style is typed there is nothing to show.
+    await panel.getByLabel('Restyle').check();
+    await tab.locator('.x').waitFor();
+    await panel.getByRole('button', { name: 'Cancel' }).click();
+    await tab.getByRole('button', { name: 'OK' }).click();
+    expect(await tab.evaluate("document.querySelector('local-needle-panel').parentElement.tagName")).toBe('HTML');
+    await tab.locator('#more').click();
+    await tab.evaluate("document.querySelector('dialog').remove()");
+    // With its dialog it is removed too, and comes back.
+    await tab.waitForFunction("document.querySelector('html > local-needle-panel')");
+    await (await panelOf(tab)).getByRole('button', { name: 'Close the panel' }).click();
   });
 
   test('passes WebSockets on to the running site, for its own pages alone', async () => {

@@ -3,8 +3,10 @@ import type { Page } from '../page/page.js';
 import { normalisePath, pathPattern } from '../page/path.js';
 import type { ReadBuild } from './read-back.js';
 
+type Addresses = Pick<ReadBuild, 'addresses' | 'queryKeys'>;
+
 /** The names by which local-needle.js marks a page. */
-export function marksOf({ path: address }: Page, build: ReadBuild): string[] {
+export function marksOf({ path: address }: Pick<Page, 'path'>, build: Addresses): string[] {
   const query = new URLSearchParams(address.split('?')[1] ?? '');
   const path = normalisePath(address.replace(/\?.*$/, ''));
   const { byPath, byPattern } = addressesOf(build);
@@ -19,16 +21,16 @@ export function marksOf({ path: address }: Page, build: ReadBuild): string[] {
     .sort();
 }
 
-const addressesKnown = new WeakMap<ReadBuild, ReturnType<typeof addressesIn>>();
+const addressesKnown = new WeakMap<Addresses, ReturnType<typeof addressesIn>>();
 
 /** The addresses of a build by their path; those without one apart. */
-function addressesOf(build: ReadBuild): ReturnType<typeof addressesIn> {
+function addressesOf(build: Addresses): ReturnType<typeof addressesIn> {
   let known = addressesKnown.get(build);
   if (!known) addressesKnown.set(build, (known = addressesIn(build)));
   return known;
 }
 
-function addressesIn({ addresses }: ReadBuild) {
+function addressesIn({ addresses }: Addresses) {
   const byPath = new Map<string, typeof addresses>();
   const byPattern = addresses.filter(({ path }) => path === null);
   for (const mark of addresses) {

@@ -28,6 +28,7 @@ let lookAgain: () => void = () => undefined;
 
 const looks = `
 :host { all: initial !important; display: block !important; }
+dialog { all: initial; display: block; } dialog::backdrop { display: none; }
 iframe { all: initial; display: block; position: fixed; right: 8px; bottom: 8px; border: 0; z-index: 2147483647; color-scheme: light dark; background: transparent; }
 .margin { position: absolute; box-sizing: border-box; border: 0 solid #f0a03060; }
 .spot { position: fixed; z-index: 2147483646; pointer-events: none; outline: 2px solid #0b8a9e; outline-offset: 1px; background: #0b8a9e2b; box-shadow: 0 0 0 3px #ffffffb0; }
@@ -51,8 +52,7 @@ function start(): void {
   document.adoptedStyleSheets = [...document.adoptedStyleSheets, room];
   let last = { open: false, height: 0, line: false };
   size(last);
-  shadow.append(frame);
-  stayOn(host, sheet);
+  stayOn(host, shadow, frame, sheet);
 
   const say = (words: ToPanel) => frame.contentWindow?.postMessage(words, panelOrigin);
   const picking = picker(host, shadow, say, stepAside);
@@ -76,7 +76,7 @@ function start(): void {
     else if (words.needle === 'wider') picking.wider();
     else if (words.needle === 'key') picking.key(words.key);
     else if (words.needle === 'show') spots = spotlight(words.selector);
-    else if (words.needle === 'draft-swap') putBack = swapped(words.swaps, putBack);
+    else if (words.needle === 'draft') putBack = drafted(words, putBack);
     else if (words.needle === 'styles') restyle(words.version);
     else if (words.needle === 'reload') location.reload();
   });
@@ -152,25 +152,61 @@ const [besideWidth, leastBeside] = [400, 900];
 /** Times that the panel comes back to a page that removes it. */
 const mostReturns = 5;
 
-/** Puts the panel above everything, at the size that it has, whatever the page zooms or moves; and back where a script removes it. */
-function stayOn(host: HTMLElement, sheet: CSSStyleSheet): void {
+/** An element that takes another without loading its frames again; browsers before 2025 cannot. */
+type Place = ParentNode & Node & { moveBefore?: (node: Node, child: null) => void };
+
+/**
+ * Puts the panel above everything, at the size that it has, whatever the page zooms or moves; and back where a script removes it.
+ * While a modal dialog is open nothing outside of it can be used, so the panel is moved into it, without being loaded again. Where
+ * a draft hides that dialog, the page can still not be used, and the panel opens a dialog of its own.
+ */
+function stayOn(host: HTMLElement, shadow: ShadowRoot, frame: HTMLElement, sheet: CSSStyleSheet): void {
   host.popover = 'manual';
+  const own = document.createElement('dialog');
+  own.append(frame);
+  shadow.append(own);
+  const isModal = (each: Element): each is HTMLDialogElement => each.matches('dialog:modal');
+  let modal: HTMLDialogElement | undefined;
   const put = () => {
     document.documentElement.append(host);
     host.showPopover();
     const { currentCSSZoom: zoom = 1 } = document.documentElement as { currentCSSZoom?: number };
     if (zoom !== 1) sheet.insertRule(`:host { zoom: ${1 / zoom} !important; }`, sheet.cssRules.length);
   };
+  const settle = () => {
+    const isHidden = modal?.checkVisibility() === false;
+    const place: Place = (!isHidden && modal) || document.documentElement;
+    if (isHidden === own.open && host.parentNode === place) return;
+    own.close();
+    if (host.parentNode !== place) place.moveBefore?.(host, null);
+    host.hidePopover();
+    host.showPopover();
+    if (isHidden) own.showModal();
+  };
+  const sizes = new ResizeObserver(settle);
+  /** The dialog that was opened last, as far as that is known. */
+  const follow = (opened: Element[]) => {
+    const latest = [...document.querySelectorAll('dialog'), ...opened].filter(isModal).at(-1);
+    if (latest === modal) return;
+    sizes.disconnect();
+    modal = latest;
+    if (modal) sizes.observe(modal);
+    settle();
+  };
   put();
+  follow([]);
   let returns = 0;
-  new MutationObserver(() => {
+  new MutationObserver((changes) => {
     if (!host.isConnected && document.documentElement && returns++ < mostReturns) put();
-  }).observe(document, { childList: true, subtree: true });
+    const turned = changes.flatMap(({ target }) => (target instanceof HTMLDialogElement ? [target] : []));
+    if (host.isConnected && (turned.length > 0 || modal?.isConnected === false)) follow(turned);
+  }).observe(document, { childList: true, subtree: true, attributeFilter: ['open'] });
 }
 
-/** Puts words and pictures into elements; returns what puts back what was there. */
-function swapped(swaps: DraftSwap[], putBack: () => void): () => void {
+/** Marks the page, and puts words and pictures into elements; returns what puts back what was there. */
+function drafted({ swaps, marks }: { swaps: DraftSwap[]; marks: string[] }, putBack: () => void): () => void {
   putBack();
+  const unmark = marked(marks);
   const undo = swaps.flatMap(({ scope, selector, text, image, alt }) => {
     if (!document.body.matches(scope)) return [];
     return [...document.body.querySelectorAll(selector)].map((element) => {
@@ -191,7 +227,24 @@ function swapped(swaps: DraftSwap[], putBack: () => void): () => void {
       };
     });
   });
-  return () => undo.forEach((each) => each());
+  return () => {
+    undo.forEach((each) => each());
+    unmark();
+  };
+}
+
+/** Marks the page as local-needle.js would, where it has no such marks; returns what takes them away. */
+function marked(marks: string[]): () => void {
+  const name = 'data-local-needle';
+  const root = document.documentElement;
+  const now = () => root.getAttribute(name)?.split(' ') ?? [];
+  const write = (all: string[]) => {
+    if (all.length > 0) root.setAttribute(name, all.join(' '));
+    else root.removeAttribute(name);
+  };
+  const added = marks.filter((mark) => !now().includes(mark));
+  if (added.length > 0) write([...now(), ...added]);
+  return () => added.length > 0 && write(now().filter((mark) => !added.includes(mark)));
 }
 
 const here = () => location.pathname + location.search;

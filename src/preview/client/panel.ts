@@ -164,7 +164,7 @@ async function edit(rule: PanelState['rules'][number]): Promise<void> {
 /** Shows a form; the draft of another one is gone. */
 function open(make: (owner: string) => DraftForm): void {
   leave();
-  const owner = new URLSearchParams({ owner: `${Math.random()} ${++forms}` }).toString();
+  const owner = new URLSearchParams({ owner: `${Math.random()} ${++forms}`, address }).toString();
   const shown = make(owner);
   form = { shown, owner, held: new EventSource(`held?${owner}`) };
   byId('picked').replaceChildren(shown.element);
@@ -175,18 +175,19 @@ function open(make: (owner: string) => DraftForm): void {
 /** Takes the form away, and its draft with it. */
 function leave(): void {
   if (!form) return;
-  const { owner, held } = form;
+  const { owner, held, shown } = form;
   form = null;
+  shown.end();
   held.close();
   byId('picked').replaceChildren();
-  toPage({ needle: 'draft-swap', swaps: [] });
+  toPage({ needle: 'draft', swaps: [], marks: [] });
   highlight(null);
   void ask(`draft?${owner}`, {});
 }
 
 const around = (owner: string): Around => ({
   ...{ copying, say, highlight, leave, address, owner },
-  swap: (swaps) => toPage({ needle: 'draft-swap', swaps }),
+  draft: ({ swaps, marks }) => toPage({ needle: 'draft', swaps, marks }),
   wider: () => {
     wanted = true;
     toPage({ needle: 'wider' });

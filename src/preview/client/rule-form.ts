@@ -6,7 +6,6 @@ import type {
   DraftChange,
   DraftRequest,
   DraftState,
-  DraftSwap,
   PanelState,
   PickAnswer,
 } from '../protocol.js';
@@ -17,15 +16,15 @@ export interface Around {
   copying: (text: string, words?: string) => HTMLElement;
   say: (text: string) => void;
   highlight: (selector: string | null) => void;
-  /** Shows what a draft puts into elements; none: as they were. */
-  swap: (swaps: DraftSwap[]) => void;
+  /** Shows what a draft puts into elements, and marks the page for it; none: as it was. */
+  draft: (shown: Pick<DraftAnswer, 'swaps' | 'marks'>) => void;
   /** Picks the element around this one. */
   wider: () => void;
   /** Takes the form away, and its draft with it. */
   leave: () => void;
   /** The address of the page. */
   address: string;
-  /** Whose draft it is, as a query. */
+  /** Whose draft it is and for which page, as a query. */
   owner: string;
 }
 
@@ -34,6 +33,8 @@ export interface DraftForm {
   element: HTMLElement;
   /** Shows what the draft does, once it was judged. */
   update: (draft: DraftState | null) => void;
+  /** Shows no more drafts, also none that is on its way. */
+  end: () => void;
 }
 
 const doings: [Doing, string][] = [
@@ -53,7 +54,7 @@ const contentLabels: Partial<Record<Doing, string>> = {
 const pause = 120;
 
 /** Shows drafts of a form, the last of those that are asked for in a row, and what each does. */
-function drafting(request: () => DraftRequest, { leave, owner, swap }: Around) {
+function drafting(request: () => DraftRequest, { leave, owner, draft: onPage }: Around) {
   // An error stays until something is changed, whatever is heard of the draft meanwhile.
   const wrong = make('p', { className: 'bad', hidden: true });
   const told = make('div');
@@ -62,25 +63,49 @@ function drafting(request: () => DraftRequest, { leave, owner, swap }: Around) {
   const write = make('button', { type: 'submit', disabled: true }, 'Write');
   let shown: DraftAnswer | null = null;
   let timer = 0;
+  /** The request that is waited for, and whether any draft is wanted: one that comes back later is not shown. */
+  let [turn, isWanted] = [0, false];
   const fail = (error: unknown) => {
     wrong.textContent = (error as Error).message;
     wrong.hidden = false;
     write.disabled = true;
   };
+  const drop = () => ask(`draft?${owner}`, {});
   const show = async () => {
+    const own = ++turn;
+    isWanted = true;
     try {
-      shown = await ask<DraftAnswer>(`draft?${owner}`, request());
-      swap(shown.swaps);
+      const answer = await ask<DraftAnswer>(`draft?${owner}`, request());
+      if (own !== turn) {
+        if (!isWanted) void drop();
+        return;
+      }
+      shown = answer;
+      onPage(shown);
       wrong.hidden = true;
       write.disabled = false;
       write.textContent = `Write to ${shown.file}`;
     } catch (error) {
-      fail(error);
+      if (own === turn) fail(error);
     }
+  };
+  const end = () => {
+    clearTimeout(timer);
+    turn++;
+    isWanted = false;
   };
   return {
     result,
     write,
+    /** Nothing is drafted as yet. */
+    none() {
+      end();
+      shown = null;
+      told.replaceChildren();
+      onPage({ swaps: [], marks: [] });
+      void drop();
+    },
+    end,
     soon() {
       clearTimeout(timer);
       timer = window.setTimeout(() => void show(), pause);
@@ -105,7 +130,7 @@ function drafting(request: () => DraftRequest, { leave, owner, swap }: Around) {
 
 /** Selectors of the picked element with their counts, and a rule to be made with one of them. */
 export function ruleForm(picked: PickAnswer, page: PanelState, around: Around): DraftForm {
-  const { copying, highlight, wider, leave, swap, address } = around;
+  const { copying, highlight, wider, leave, address } = around;
   const { proposals, counted, pages } = picked;
   const counts = counted < pages ? ` of ${counted} checked` : '';
   const choices = proposals.map(({ selector, here, captured, otherPages, reason }, index) => {
@@ -205,8 +230,8 @@ export function ruleForm(picked: PickAnswer, page: PanelState, around: Around): 
     const selector = selectorNow();
     if (!named) name.value = usualName(kind, selector, page.shownPath);
     draft.write.disabled = true;
-    if (selector === '' || (label !== undefined && content.value.trim() === '')) return swap([]);
-    draft.soon();
+    if (selector === '' || (label !== undefined && content.value.trim() === '')) draft.none();
+    else draft.soon();
   };
   let timer = 0;
   const countOwn = () => {
@@ -237,6 +262,7 @@ export function ruleForm(picked: PickAnswer, page: PanelState, around: Around): 
   changed();
   return {
     element: form,
+    end: draft.end,
     update: (state) =>
       draft.update(state, true, ({ selector, important: isImportant }) => {
         if (isImportant) important.checked = true;
@@ -310,6 +336,7 @@ export function editForm(
   };
   return {
     element: form,
+    end: draft.end,
     update: (state) =>
       draft.update(state, false, ({ selector, important }) => {
         if (selector) area.value = area.value.replace(selector.from, () => selector.to);
