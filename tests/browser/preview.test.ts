@@ -580,6 +580,9 @@ describeInBrowser('The preview', () => {
     await tab.locator('.x').hover();
     await panel.getByRole('button', { name: 'dialog', exact: true }).click();
     await tab.locator('.x').waitFor({ state: 'hidden' });
+    // Escape ends the panel's own dialog, but not while it is needed.
+    await tab.locator('body').evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
+    await tab.keyboard.press('Escape');
     // Before a style is typed there is nothing to show.
     await panel.getByLabel('Restyle').check();
     await tab.locator('.x').waitFor();

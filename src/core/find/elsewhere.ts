@@ -3,8 +3,8 @@ import { compileMatcher } from '../page/elements.js';
 import type { Page } from '../page/page.js';
 import type { View } from '../page/view.js';
 
-/** Pages on which a selector is tried. */
-const mostTried = 12;
+/** Pages on which a selector is tried, and the longest of their texts: an index of everything takes too long to open. */
+const [mostTried, mostText] = [12, 500_000];
 
 interface Tried {
   page: Page;
@@ -19,6 +19,7 @@ function open(view: View): Tried[] {
   const every = Math.max(1, pages.length / mostTried);
   return pages
     .filter((_, index) => Math.floor(index / every) !== Math.floor((index - 1) / every))
+    .filter((page) => view.html(page).length <= mostText)
     .map((page) => ({ page, document: view.open(page) }));
 }
 

@@ -176,13 +176,15 @@ function stayOn(host: HTMLElement, shadow: ShadowRoot, frame: HTMLElement, sheet
   const settle = () => {
     const isHidden = modal?.checkVisibility() === false;
     const place: Place = (!isHidden && modal) || document.documentElement;
-    if (isHidden === own.open && host.parentNode === place) return;
+    if (!host.isConnected || (isHidden === own.open && host.parentNode === place)) return;
     own.close();
     if (host.parentNode !== place) place.moveBefore?.(host, null);
     host.hidePopover();
     host.showPopover();
     if (isHidden) own.showModal();
   };
+  // Escape closes it, while the page can be used as little as before.
+  own.onclose = settle;
   const sizes = new ResizeObserver(settle);
   /** The dialog that was opened last, as far as that is known. */
   const follow = (opened: Element[]) => {
