@@ -219,9 +219,10 @@ export class PreviewSession {
 
   /** The names by which local-needle.js marks a page for a rule, where it has no other handle. */
   marksFor(name: string, path: string): string[] {
-    const { view, input } = this.reading;
+    const { view, input, pathOptions } = this.reading;
     const rule = this.shipped.find((each) => each.rule.name === name)?.rule;
-    return rule ? marksOf({ path }, { addresses: addressesOf(rule, view.site, input.paths), queryKeys: [] }) : [];
+    const { queryKeys = [] } = pathOptions;
+    return rule ? marksOf({ path }, { addresses: addressesOf(rule, view.site, input.paths), queryKeys }) : [];
   }
 
   /** The words and pictures that a rule puts into elements. */

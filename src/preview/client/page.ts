@@ -163,6 +163,7 @@ type Place = ParentNode & Node & { moveBefore?: (node: Node, child: null) => voi
 function stayOn(host: HTMLElement, shadow: ShadowRoot, frame: HTMLElement, sheet: CSSStyleSheet): void {
   host.popover = 'manual';
   const own = document.createElement('dialog');
+  own.ariaLabel = frame.title;
   own.append(frame);
   shadow.append(own);
   const isModal = (each: Element): each is HTMLDialogElement => each.matches('dialog:modal');
