@@ -1,11 +1,25 @@
 import fc from 'fast-check';
+import { readOutline, type PageOutline } from '../../src/core/css/cascade/page-outline.js';
 import { SheetStore } from '../../src/core/css/cascade/page-sheets.js';
+import { StandIns } from '../../src/core/css/cascade/stand-ins.js';
+import { changesCascade } from '../../src/core/css/cascade/style-set.js';
 import { countPairs } from '../../src/core/action/pair.js';
 import { compileRule } from '../../src/core/action/compile.js';
 import { elementsOf } from '../../src/core/check/judge.js';
+import type { OpenedPage } from '../../src/core/check/opened-page.js';
+import type { Element } from '../../src/core/page/document.js';
 import { runsOf } from '../helpers.js';
 import { cascadeCase, compared, utilityCase } from '../oracle/cases.js';
 import { opened, readRule, sourceOf, type SharedByPages } from '../oracle/judge.js';
+
+const isScope = ({ kind }: { kind: string }) => kind === 'scope';
+
+/** What the cascade tells of an element. */
+const toldOf = (element: Element, { cascade, built, bare }: Pick<OpenedPage, 'cascade' | 'built' | 'bare'>) =>
+  ['', '::before'].map((pseudo) => ({
+    blocks: cascade.blocks(element, pseudo).map(({ selector, weight, origin }) => [selector, weight, origin]),
+    values: compared.map((name) => [built, bare].map((computed) => computed.value(element, pseudo, name))),
+  }));
 
 /** What the cascade tells of a page: computed values with the rules and without, and the pairs of each action. */
 function told(source: string, rules: ReturnType<typeof readRule>['rules'], shared?: SharedByPages) {
@@ -46,6 +60,40 @@ test.each([
       }),
       { numRuns: runsOf(25, 1000) },
     );
+  },
+  3_600_000,
+);
+
+test.each([
+  ['stylesheets and rules', cascadeCase],
+  ['stylesheets of utility classes', utilityCase],
+])(
+  'elements that stand for those of an outline are told what these are told, with %s',
+  (_about, arbitrary) => {
+    let compared = 0;
+    fc.assert(
+      fc.property(arbitrary, (each) => {
+        const { rules } = readRule({ ...each, rule: `${each.rule} * { --everywhere: 1; }` });
+        const source = sourceOf(each, '');
+        // Without rules that change the cascade itself, and with nothing that only one page can share.
+        const { look } = opened(source, rules);
+        const outline = look.cascade.outline();
+        const { ours } = look.cascade;
+        if (!outline || !ours || changesCascade(ours) || ours.rules.some(({ around }) => around.some(isScope))) return;
+        const { look: own } = opened(source, rules);
+        const set = own.cascade.styleSet;
+        const entries = readOutline(JSON.parse(JSON.stringify(outline)) as PageOutline, set, set.withOurs(ours));
+        const standIns = new StandIns(set, own.cascade.ours!);
+        for (const entry of entries ?? []) {
+          const [place] = entry.places;
+          if (place === undefined) continue;
+          compared++;
+          expect(toldOf(standIns.of(entry), standIns)).toEqual(toldOf(look.document.elements[place]!, look));
+        }
+      }),
+      { numRuns: runsOf(50, 2000) },
+    );
+    expect(compared).toBeGreaterThan(100);
   },
   3_600_000,
 );

@@ -5,7 +5,7 @@ import type { DeclarationBlock, Winner } from '../css/cascade/cascade.js';
 import { compareWeights, type CascadeStep } from '../css/cascade/weight.js';
 import { lineageOf, type Element } from '../page/document.js';
 import { elementPath } from '../page/element-path.js';
-import { placeOfWinner } from './pair.js';
+import { placeOfWinner, placesOn } from './pair.js';
 
 /**
  * The declaration that hides an element that should be displayed; the reason is null if no other declaration applies.
@@ -14,7 +14,7 @@ export function hiddenBy(element: Element, look: OpenedPage): OverriddenPair | n
   const at = lineageOf(element).find((each) => look.built.value(each, '', 'display') === 'none');
   const winner = at && look.cascade.winner(at, '', 'display');
   if (!at || !winner) return null;
-  const by = { ...placeOfWinner(winner, at, look), reason: reasonOf(winner, at, look) };
+  const by = { ...placeOfWinner(winner, at, placesOn(look)), reason: reasonOf(winner, at, look) };
   return { element: elementPath(element), property: 'display', by };
 }
 

@@ -2,19 +2,19 @@ import type { ActionResult } from '../check/verdict.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { Element } from '../page/document.js';
 import type { CompiledAction } from './compiled.js';
-import { countPairs, lostPair, overriddenBy, type Pair } from './pair.js';
+import { countPairs, overriddenBy, placesOn, type LostPair } from './pair.js';
 
 /** Maximum number of lost pairs in a report. */
 export const mostOverridden = 20;
 
-/** What an action does on one page. */
-export interface Judgement {
+/** What an action does on one page. `At`: see LostPair. */
+export interface Judgement<At = Element> {
   result: ActionResult;
   /** Whether it changes anything on the page. */
   changes: boolean;
   dependsOn: string[];
   /** Those of the lost pairs that are reported. */
-  lost: Pair[];
+  lost: LostPair<At>[];
   /** Its effect cannot be seen on a captured page. */
   unseen: boolean;
 }
@@ -24,7 +24,7 @@ export const judgedByEffect = (
   { action: { kind, selector } }: Pick<CompiledAction, 'action'>,
   elements: { length: number },
   { changes = false, unseen = false }: { changes?: boolean; unseen?: boolean },
-): Judgement => ({
+): Judgement<never> => ({
   result: { action: kind, selector, elements: elements.length, pairs: 0, won: 0, overridden: [] },
   ...{ changes, unseen, dependsOn: [], lost: [] },
 });
@@ -33,8 +33,6 @@ export const judgedByEffect = (
 export function judgedByPairs(compiled: CompiledAction, elements: Element[], look: OpenedPage): Judgement {
   const { pairs, won, changes, dependsOn, lost } = countPairs(compiled, elements, look, mostOverridden);
   const judgement = judgedByEffect(compiled, elements, { changes });
-  const reported = lost.slice(0, mostOverridden).map((each) => lostPair(compiled, each, look));
-  const overridden = overriddenBy(reported, look);
-  const result = { ...judgement.result, pairs, won, overridden };
-  return { ...judgement, result, dependsOn: [...dependsOn], lost: reported };
+  const result = { ...judgement.result, pairs, won, overridden: overriddenBy(lost, placesOn(look)) };
+  return { ...judgement, result, dependsOn: [...dependsOn], lost };
 }

@@ -5,6 +5,7 @@ import type { DeclarationBlock, Winner } from '../css/cascade/cascade.js';
 import { compareWeights, level, type Weight } from '../css/cascade/weight.js';
 import { isDoubtful, namesFor } from '../css/declaration.js';
 import { undecided } from '../css/value/expand.js';
+import type { StyleUse } from '../css/cascade/style-set.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
 import type { OverriddenPair } from '../check/verdict.js';
@@ -44,12 +45,12 @@ function pairOf(
   longhand: string,
   block: DeclarationBlock<Owner>,
   { owner }: CompiledAction,
-  { cascade, built, document }: OpenedPage,
+  { cascade, built, document }: CountedOn,
 ): Pair | null {
   const winner = cascade.winner(element, pseudo, longhand);
-  const declaration = ownDeclaration(block, longhand);
-  if (!winner || !declaration) return null;
-  const weight: Weight = { ...block.weight, level: declaration.important ? level.authorImportant : level.author };
+  const ours = oursIn(block, longhand);
+  if (!winner || !ours) return null;
+  const { declaration } = ours;
   const isOurs = winner.animation === null && winner.block.owner?.rule === owner.rule;
   const won =
     isOurs ||
@@ -59,7 +60,7 @@ function pairOf(
     element,
     pseudo,
     longhand,
-    ours: { declaration, weight, block },
+    ours,
     winner,
     isOurs,
     won,
@@ -93,8 +94,10 @@ const partOfScript = (element: Element, pseudo: string, document: PageDocument) 
     ? `whether a script makes ${pseudo} in <${element.tagName}>`
     : null;
 
-/** A pair that an action loses. */
-export type LostPair = Pick<Pair, 'element' | 'pseudo' | 'longhand'>;
+/** A pair that an action loses. `At`: its element, or what stands for it on a page that is not opened. */
+export interface LostPair<At = Element> extends Pick<Pair, 'pseudo' | 'longhand' | 'ours' | 'winner'> {
+  element: At;
+}
 
 /** The counts of an action's pairs. */
 export interface PairCount {
@@ -121,27 +124,39 @@ export function countPairs(
     count.won += pairs - lost.length;
     count.changes ||= changes;
     for (const each of dependsOn) count.dependsOn.add(each);
-    if (count.lost.length < mostLost)
-      for (const [pseudo, longhand] of lost) count.lost.push({ element, pseudo, longhand });
+    for (const each of lost) if (count.lost.length < mostLost) count.lost.push(lostBy(element, each));
   }
   return count;
 }
 
 /** Counts the pairs of an action on an element; once for all for which the cascade tells the same. */
-export function counting(compiled: CompiledAction, look: OpenedPage): (element: Element) => ElementCount {
+export function counting(compiled: CompiledAction, look: CountedOn): (element: Element) => ElementCount {
   const pseudos = [...new Set(compiled.rules.flatMap(({ selectors }) => selectors.map(({ pseudo }) => pseudo)))];
   return look.cascade.noted(compiled, (element) => countOf(compiled, element, pseudos, look));
 }
+
+/** What pairs are counted on: an opened page, or elements that stand for its own. */
+type CountedOn = Pick<OpenedPage, 'document' | 'cascade' | 'built' | 'bare'>;
 
 /** The pairs of one element. */
 export interface ElementCount {
   pairs: number;
   changes: boolean;
   dependsOn: string[];
-  lost: [pseudo: string, longhand: string][];
+  lost: LostThere[];
 }
 
-function countOf(compiled: CompiledAction, element: Element, pseudos: string[], look: OpenedPage): ElementCount {
+/** What an element loses, as it is known of all elements of its kind. */
+type LostThere = [pseudo: string, longhand: string, ours: DeclarationBlock<Owner>, winner: Winner<Owner>];
+
+/** A lost pair of one of these elements. */
+export function lostBy<At>(element: At, [pseudo, longhand, block, winner]: LostThere): LostPair<At> {
+  const ours = oursIn(block, longhand);
+  if (!ours) throw new Error(`${block.selector} sets no ${longhand} there`);
+  return { element, pseudo, longhand, ours, winner };
+}
+
+function countOf(compiled: CompiledAction, element: Element, pseudos: string[], look: CountedOn): ElementCount {
   const { cascade, built, bare } = look;
   const count: ElementCount = { pairs: 0, changes: false, dependsOn: [], lost: [] };
   for (const pseudo of pseudos) {
@@ -161,19 +176,11 @@ function countOf(compiled: CompiledAction, element: Element, pseudos: string[], 
           (winner && doubtOf(winner.declaration)) ??
           null);
       if (dependsOn !== null) count.dependsOn.push(dependsOn);
-      if (pair && !pair.won) count.lost.push([pseudo, longhand]);
+      if (pair && !pair.won) count.lost.push([pseudo, longhand, block, pair.winner]);
       else count.changes ||= built.value(element, pseudo, longhand) !== bare.value(element, pseudo, longhand);
     }
   }
   return count;
-}
-
-/** A lost pair in detail. */
-export function lostPair(compiled: CompiledAction, { element, pseudo, longhand }: LostPair, look: OpenedPage): Pair {
-  const block = look.cascade.blocks(element, pseudo).find(({ owner }) => owner === compiled.owner);
-  const pair = block && pairOf(element, pseudo, longhand, block, compiled, look);
-  if (!pair) throw new Error(`${compiled.action.selector} sets no ${longhand} there`);
-  return pair;
 }
 
 /** The declaration of a block that applies to a longhand: the last important one, else the last. */
@@ -183,34 +190,68 @@ function ownDeclaration({ declarations }: DeclarationBlock<Owner>, longhand: str
   return own.filter(({ important }) => important).pop() ?? own[own.length - 1];
 }
 
+/** What a block says of a longhand, with its weight in the cascade; null if it says nothing. */
+function oursIn(block: DeclarationBlock<Owner>, longhand: string): Pair['ours'] | null {
+  const declaration = ownDeclaration(block, longhand);
+  if (!declaration) return null;
+  return {
+    ...{ declaration, block },
+    weight: { ...block.weight, level: declaration.important ? level.authorImportant : level.author },
+  };
+}
+
+/** What reports tell of the elements of a page. `At`: the elements, or what stands for them where it is not opened. */
+export interface ElementPlaces<At> {
+  /** The file of the page. */
+  file: string;
+  /** The path of an element. */
+  pathOf: (element: At) => string;
+  /** The line of an element. */
+  lineOf: (element: At) => number;
+  /** The file and line of an offset in a stylesheet of the page. */
+  styleAt: (use: StyleUse, offset: number) => { file: string; line: number };
+}
+
+/** Those of an opened page. */
+export const placesOn = ({ page, document, cascade }: OpenedPage): ElementPlaces<Element> => ({
+  file: page.file,
+  pathOf: elementPath,
+  lineOf: (element) => linesOf(document, element).start,
+  styleAt: (use, offset) => {
+    const own = cascade.useOf({ use });
+    return { file: own?.file ?? use.base, line: own?.lineOf(offset) ?? 0 };
+  },
+});
+
 /** The winners of lost pairs, for reports. Those that the same declaration wins share what is told of it. */
-export function overriddenBy(pairs: Pair[], look: OpenedPage): OverriddenPair[] {
+export function overriddenBy<At>(pairs: LostPair<At>[], places: ElementPlaces<At>): OverriddenPair[] {
   const known = new Map<string, OverriddenPair['by']>();
   return pairs.map(({ element, pseudo, longhand, winner, ours }) => {
-    const by = { ...placeOfWinner(winner, element, look), reason: compareWeights(winner.weight, ours.weight).step };
+    const by = { ...placeOfWinner(winner, element, places), reason: compareWeights(winner.weight, ours.weight).step };
     const key = `${by.file} ${by.line} ${by.selector} ${by.reason}`;
     const shared = known.get(key) ?? by;
     known.set(key, shared);
-    return { element: elementPath(element) + pseudo, property: longhand, by: shared };
+    return { element: places.pathOf(element) + pseudo, property: longhand, by: shared };
   });
 }
 
 /** The location of a winning declaration, and the selector of its rule. */
-export function placeOfWinner(
-  winner: Winner<Owner>,
-  element: Element,
-  { page, document, cascade }: OpenedPage,
+export function placeOfWinner<At>(
+  { block, declaration }: Winner<Owner>,
+  element: At,
+  places: ElementPlaces<At>,
 ): { file: string; line: number; selector: string } {
-  const { block, declaration } = winner;
-  const owner = block.owner;
+  const { owner, selector, weight } = block;
   if (owner) {
     const { file, line } = owner.placeOf(declaration);
-    return { file, line, selector: block.selector };
+    return { file, line, selector };
   }
-  const use = cascade.useOf(block);
-  if (use) return { file: use.file, line: use.lineOf(declaration.offset), selector: block.selector };
-  if (block.origin === 'browser') return { file: 'the browser', line: 0, selector: block.selector };
-  const line = linesOf(document, element).start;
-  const attributes = block.weight.inline ? 'style attribute' : 'attributes of the element';
-  return { file: page.file, line, selector: block.weight.shadow ? `${block.selector} of the shadow tree` : attributes };
+  if (block.use) return { ...places.styleAt(block.use, declaration.offset), selector };
+  if (block.origin === 'browser') return { file: 'the browser', line: 0, selector };
+  const attributes = weight.inline ? 'style attribute' : 'attributes of the element';
+  return {
+    file: places.file,
+    line: places.lineOf(element),
+    selector: weight.shadow ? `${selector} of the shadow tree` : attributes,
+  };
 }

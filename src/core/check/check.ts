@@ -13,15 +13,21 @@ import { hiddenByRules } from './hidden-elements.js';
 import type { CheckInput, SiteAcceptance, Timed } from './input.js';
 import {
   hidingKey,
+  isKeptAs,
   isOutlined,
+  keptAs,
   keyOfAction,
   loadsStyles,
+  noKey,
   partKeys,
   partsOf,
+  partWith,
   resultsByPage,
   type KeptPart,
+  type PartKey,
 } from './kept-parts.js';
 import { judgeByOutline, type JudgedRules } from './from-outline.js';
+import { factsText, KnownElements, readFacts, type ElementFacts } from './element-facts.js';
 import type { OpenedPage } from './opened-page.js';
 import { judge, shownElsewhere, unseenOn } from './judge.js';
 import { planCheck, type Judged, type PageTask, type Plan, type Work } from './plan.js';
@@ -144,9 +150,11 @@ class Run {
     return looked * 2 <= pages && hasOutline && this.earlierOf?.(page) !== undefined;
   }
 
-  private outlineOf({ page: { path }, work }: PageTask, page: string): PageOutline | undefined {
+  private outlineOf({ page: { path }, work }: PageTask, page: string): KnownOutline | undefined {
     const kept = this.input.outlines?.get(outlinePlace(path, work));
-    return kept?.page === page ? (JSON.parse(kept.outline) as PageOutline) : undefined;
+    if (kept?.page !== page) return undefined;
+    const facts = kept.facts.length > mostFacts ? undefined : readFacts(kept.facts);
+    return { outline: JSON.parse(kept.outline) as PageOutline, facts };
   }
 
   /** The key of a page's result, and the result that was kept if it still holds. */
@@ -171,8 +179,10 @@ class Run {
       ...{ page, earlier, outline, ruleFiles },
       parts: earlier ? partsOf(earlier) : new Map(),
       onLook: () => this.outlined.looked++,
-      keep: (outline) =>
-        input.outlines?.set(outlinePlace(task.page.path, task.work), { page, outline: JSON.stringify(outline) }),
+      keep: ({ outline, facts }) =>
+        input.outlines?.set(outlinePlace(task.page.path, task.work), {
+          ...{ page, outline: JSON.stringify(outline), facts: factsText(facts) },
+        }),
     });
   }
 
@@ -217,6 +227,9 @@ class Run {
     return reportOf(input, this.plan.judged, cells, findings);
   }
 }
+
+/** Facts of a page that take more characters are forgotten: edit after edit adds some. */
+const mostFacts = 1_000_000;
 
 const outlinePlace = (path: string, { settings }: Work) => JSON.stringify([path, settings]);
 
@@ -293,7 +306,7 @@ function resultOf(
   const isTied = ({ cell, findings }: KeptPart) => namesPlaces({ cells: [cell], findings }, kept.ruleFiles);
   result.parts = {
     page: kept.page,
-    rules: parts.map((part, index) => (isTied(part) ? '' : (keys[index] ?? ''))),
+    rules: parts.map((part, index) => keptAs(keys[index] ?? noKey, isTied(part))),
     findings: parts.map((part) => part.findings.length),
     ...{ hidden: { key: '', from: 0, findings: 0 }, loading: '' },
   };
@@ -305,26 +318,28 @@ function byOutline(task: PageTask, open: () => OpenedPage, kept: KeptOfPage | nu
   const { page, work, context } = task;
   if (work.settings.state !== null || !isOutlined(context.shippedTo(page), context.sheetOf(page))) return null;
   const { earlier, outline: known, parts = new Map<string, KeptPart>() } = kept ?? {};
-  const judgedBy = (outline: PageOutline) => judgeByOutline(task, { outline, open, earlier, parts });
-  const told = earlier && known ? judgedBy(known) : null;
+  const judgedBy = (outline: PageOutline, facts: ElementFacts | undefined, isNew: boolean) => {
+    const elements = new KnownElements(page.file, facts, open);
+    const judged = judgeByOutline(task, { outline, isNew, elements, open, earlier, parts });
+    if (judged && (isNew || elements.isAsked)) kept?.keep({ outline, facts: elements.facts });
+    return judged;
+  };
+  const told = earlier && known ? judgedBy(known.outline, known.facts, false) : null;
   if (told) return told;
   const outline = open().cascade.outline();
-  if (!outline) return null;
-  kept?.keep(outline);
-  return judgedBy(outline);
+  return outline && judgedBy(outline, known?.outline.set === outline.set ? known.facts : undefined, true);
 }
 
 /** Judges the rules on the opened page. */
 function byOpening(task: PageTask, look: OpenedPage, kept: KeptOfPage | null): JudgedRules {
-  const keyOf = kept ? partKeys(task, () => look.cascade.meetings()) : () => '';
+  const keyOf = kept ? partKeys(task, () => look.cascade.meetings()) : () => noKey;
   const keys = task.work.judged.map(({ rule, dependsOn }) => keyOf(rule, dependsOn));
+  const known = (key?: PartKey) => (kept && key ? partWith(kept.parts, key) : undefined);
   return {
     keys,
     look: () => look,
     isLookedAt: () => true,
-    parts: task.work.judged.map(
-      ({ rule, dependsOn }, index) => kept?.parts.get(keys[index] ?? '') ?? judge(rule, look, dependsOn),
-    ),
+    parts: task.work.judged.map(({ rule, dependsOn }, index) => known(keys[index]) ?? judge(rule, look, dependsOn)),
   };
 }
 
@@ -340,14 +355,14 @@ function withMore(result: PageResult, task: PageTask, look: () => OpenedPage, ke
   for (const rule of context.elsewhere) result.findings.push(...shownElsewhere(rule, look()));
   const shipped = context.shippedTo(page);
   if (context.keptVisible.length > 0) {
-    const key = hidingKey(task, demandSignature(context.keptVisible.map(({ kept: each }) => each)));
-    const known = key !== '' && earlier?.parts?.hidden.key === key ? earlier.parts.hidden : null;
+    const key = hidingKey(task);
+    const known = earlier && isKeptAs(earlier.parts?.hidden.key, key) ? earlier.parts?.hidden : null;
     const found = known
       ? (earlier?.findings.slice(known.from, known.from + known.findings) ?? [])
       : hiddenByRules(context.keptVisible, shipped, look());
     const isTied = namesPlaces({ cells: [], findings: found }, kept?.ruleFiles ?? new Set());
     const { length: from } = result.findings;
-    if (result.parts) result.parts.hidden = { key: isTied ? '' : key, from, findings: found.length };
+    if (result.parts) result.parts.hidden = { key: keptAs(key, isTied), from, findings: found.length };
     result.findings.push(...found);
   }
   if (shipped.length > 0 && context.loading) {
@@ -366,12 +381,17 @@ interface KeptOfPage {
   /** An earlier result with the same stylesheets, and its parts by their keys. */
   earlier: PageResult | undefined;
   parts: ReadonlyMap<string, KeptPart>;
-  outline: PageOutline | undefined;
+  outline: KnownOutline | undefined;
   ruleFiles: ReadonlySet<string>;
   /** Called when its outline was not enough. */
   onLook: () => void;
-  /** Keeps an outline of the page. */
-  keep: (outline: PageOutline) => void;
+  /** Keeps an outline of the page, and what was asked of its elements. */
+  keep: (told: { outline: PageOutline; facts: ElementFacts }) => void;
+}
+
+interface KnownOutline {
+  outline: PageOutline;
+  facts?: ElementFacts | undefined;
 }
 
 /** The key of everything that a page's result depends on but its stylesheets, and that of the page and its settings alone. */

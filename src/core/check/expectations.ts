@@ -9,7 +9,7 @@ import { conditionPages } from '../target/pages.js';
 import { finding, type Finding } from '../finding.js';
 import { hiddenBy } from '../action/hidden-by.js';
 import type { OpenedPage } from './opened-page.js';
-import { placeOfWinner } from '../action/pair.js';
+import { placeOfWinner, placesOn } from '../action/pair.js';
 
 /** The pages of a site that an expectation is about. */
 export const expectedPages = ({ pages, except }: Expectation, site: Site): Page[] =>
@@ -66,7 +66,7 @@ function brokenLook(
       const has = look.built.value(element, pseudo, longhand);
       if (wanted === has) continue;
       const winner = look.cascade.winner(element, pseudo, longhand);
-      const place = winner && placeOfWinner(winner, element, look);
+      const place = winner && placeOfWinner(winner, element, placesOn(look));
       const which = elements.length > 1 ? ` (${elementPath(element)})` : '';
       return {
         message: `${want.selector}${which} to have ${longhand}: ${wanted}, and it has ${has}`,

@@ -1,12 +1,14 @@
 import type { CompiledAction, CompiledRule, Owner } from '../action/compiled.js';
-import { judgedByEffect } from '../action/judgement.js';
-import { counting, type ElementCount } from '../action/pair.js';
+import { judgedByEffect, mostOverridden } from '../action/judgement.js';
+import { counting, lostBy, overriddenBy, type ElementCount, type LostPair } from '../action/pair.js';
 import { meetingsOf, readOutline, type OutlinedElements, type PageOutline } from '../css/cascade/page-outline.js';
+import { StandIns } from '../css/cascade/stand-ins.js';
 import type { StyleSet } from '../css/cascade/style-set.js';
 import { Computed } from '../css/value/computed.js';
 import { ownPages } from '../target/delivery.js';
-import { cellOf, judge, mayWaitForState, unseenOn, type JudgedAction } from './judge.js';
-import { isJudgedByPairs, partKeys, type KeptPart } from './kept-parts.js';
+import type { KnownElements } from './element-facts.js';
+import { cellOf, judge, mayWaitForState, unseenOn, verdictFinding, type JudgedAction } from './judge.js';
+import { isJudgedByPairs, partKeys, partWith, type KeptPart, type PartKey } from './kept-parts.js';
 import type { OpenedPage } from './opened-page.js';
 import type { PageTask } from './plan.js';
 import type { PageResult } from './result-cache.js';
@@ -14,7 +16,10 @@ import type { PageResult } from './result-cache.js';
 /** What judging by an outline needs. */
 export interface Outlined {
   outline: PageOutline;
-  /** The page, opened once; not at all where all that is asked of its elements is known from others. */
+  /** Whether it was just made, of the opened page. */
+  isNew: boolean;
+  elements: KnownElements;
+  /** The page, opened once; not at all where its outline and earlier results tell all that is asked. */
   open: () => OpenedPage;
   /** The last result of the page, with the same stylesheets. */
   earlier: PageResult | undefined;
@@ -25,7 +30,7 @@ export interface Outlined {
 /** What rules do on a page, with the keys of their parts, in the order of the rules. */
 export interface JudgedRules {
   parts: KeptPart[];
-  keys: string[];
+  keys: PartKey[];
   /** The opened page, without looking for our rules where the outline tells of them. */
   look: () => OpenedPage;
   /** Whether more of it was looked at than single elements. */
@@ -33,7 +38,10 @@ export interface JudgedRules {
 }
 
 /** Judges the rules of a page by its outline; null where that does not tell of all selectors or of other stylesheets. */
-export function judgeByOutline(task: PageTask, { outline, open, earlier, parts }: Outlined): JudgedRules | null {
+export function judgeByOutline(
+  task: PageTask,
+  { outline, isNew, elements, open, earlier, parts }: Outlined,
+): JudgedRules | null {
   const { page, work, context } = task;
   const sheet = context.sheetOf(page);
   const set = context.styleSet(outline.set) ?? open().cascade.styleSet;
@@ -48,39 +56,46 @@ export function judgeByOutline(task: PageTask, { outline, open, earlier, parts }
       ({ matches }) => matches,
     ),
   );
-  const opened = once(() => {
-    const look = open();
-    const { cascade, first, all } = look.cascade.outlined();
-    return { look: { ...look, cascade, built: new Computed(cascade) }, first, all };
-  });
   let isLookedAt = false;
   const whole = once(() => {
     isLookedAt = true;
-    opened().all(entries);
-    return opened().look;
+    const look = open();
+    const cascade = look.cascade.outlined(entries);
+    return { ...look, cascade, built: new Computed(cascade) };
   });
+  const standIns = once(() => new StandIns(set, sheet));
   const told: Told = {
-    ...{ task, entries, set, unseen: () => earlier?.uncaptured ?? unseenOn(open()) },
+    ...{
+      task,
+      elements,
+      entriesOf: entriesByOwner(entries),
+      set,
+      unseen: () => earlier?.uncaptured ?? unseenOn(open()),
+    },
     count: (compiled, entry) => {
       const { notes } = (entry.chain < 0 ? ours : set).kept;
       const note = notes.get(compiled)?.get(entry.chain) as ElementCount | undefined;
-      return note ?? counting(compiled, opened().look)(opened().first(entry));
+      return note ?? counting(compiled, standIns())(standIns().of(entry));
     },
   };
-  const result: JudgedRules = { parts: [], keys: [], look: whole, isLookedAt: () => isLookedAt };
+  const result: JudgedRules = { parts: [], keys: [], look: whole, isLookedAt: () => isLookedAt || elements.isAsked };
   for (const { rule, dependsOn } of work.judged) {
     const key = keyOf(rule, dependsOn);
-    const part = parts.get(key) ?? counted(rule, dependsOn, told) ?? judge(rule, whole(), dependsOn);
+    const part = partWith(parts, key) ?? counted(rule, dependsOn, told) ?? judge(rule, whole(), dependsOn);
     result.keys.push(key);
     result.parts.push(part);
   }
+  if (isNew) learnPaths(task, told);
   return result;
 }
 
 /** What a rule is judged by. */
 interface Told {
   task: PageTask;
-  entries: OutlinedElements<Owner>[];
+  /** What is told of elements by their places. */
+  elements: KnownElements;
+  /** The entries that an owner's rules match, in the order of their first elements, as outlines have them. */
+  entriesOf: (owner: Owner) => OutlinedElements<Owner>[];
   set: StyleSet<Owner>;
   /** Counts the pairs of an action on one of an entry's elements. */
   count: (compiled: CompiledAction, entry: OutlinedElements<Owner>) => ElementCount;
@@ -88,13 +103,26 @@ interface Told {
   unseen: () => string[];
 }
 
-/** Verdicts that come with a finding, which names elements and places of the page. */
-const withFinding = new Set(['overridden', 'partial', 'no-effect']);
+function entriesByOwner(entries: OutlinedElements<Owner>[]): Told['entriesOf'] {
+  const byOwner = once(() => {
+    const known = new Map<Owner, Set<OutlinedElements<Owner>>>();
+    for (const entry of entries) {
+      if (entry.places.length === 0) continue;
+      for (const { rule } of entry.matches.list) {
+        if (!rule.owner) continue;
+        const own = known.get(rule.owner) ?? new Set();
+        known.set(rule.owner, own.add(entry));
+      }
+    }
+    return known;
+  });
+  return (owner) => [...(byOwner().get(owner) ?? [])];
+}
 
-/** The part of a rule that nothing need be told about but what it wins; else null. */
+/** The part of a rule whose actions all follow from what elements like theirs win and lose; else null. */
 function counted({ rule, actions }: CompiledRule, dependsOn: string[], told: Told): KeptPart | null {
-  const { page, context } = told.task;
-  const judgements: JudgedAction[] = [];
+  const { page, work, context } = told.task;
+  const judgements: JudgedAction<number>[] = [];
   const missing: number[] = [];
   let leftOut = false;
   for (const [index, compiled] of actions.entries()) {
@@ -106,35 +134,67 @@ function counted({ rule, actions }: CompiledRule, dependsOn: string[], told: Tol
       continue;
     }
     const judgement = countedAction(compiled, told);
-    if (!judgement) return null;
     judgements.push({ ...judgement, action });
     if (judgement.result.elements > 0 || rule.addedByScript) continue;
-    if (mayWaitForState(action)) return null;
-    missing.push(index);
+    if (!mayWaitForState(action) || !told.elements.waitsForState(action)) missing.push(index);
   }
   const unseen = judgements.some(({ result }) => result.won > 0) ? told.unseen() : [];
   const cell = cellOf(rule, page.path, judgements, { leftOut, dependsOn, unseen });
-  return withFinding.has(cell.verdict) ? null : { cell, findings: [], missing };
+  const viewport = work.settings.viewport.name;
+  const findings = verdictFinding(cell, judgements, rule, { viewport, stronger: told.elements.stronger });
+  return { cell, findings, missing };
 }
 
-/** The judgement of an action by what is known of elements like its own; null where it loses. */
-function countedAction(compiled: CompiledAction, { entries, count }: Told): Omit<JudgedAction, 'action'> | null {
-  let [length, pairs, changes] = [0, 0, false];
+/** The judgement of an action by what is known of elements like its own. */
+function countedAction(
+  compiled: CompiledAction,
+  { elements, entriesOf, count }: Told,
+): Omit<JudgedAction<number>, 'action'> {
+  let [length, pairs, won, changes] = [0, 0, 0, false];
   const dependsOn = new Set<string>();
-  for (const entry of entries) {
+  const losing: [OutlinedElements<Owner>, ElementCount][] = [];
+  for (const entry of entriesOf(compiled.owner)) {
     const { length: own } = entry.places;
-    if (own === 0 || !entry.matches.list.some(({ rule }) => rule.owner === compiled.owner)) continue;
     const note = count(compiled, entry);
-    if (note.lost.length > 0) return null;
     length += own;
     pairs += own * note.pairs;
+    won += own * (note.pairs - note.lost.length);
     changes ||= note.changes;
     for (const each of note.dependsOn) dependsOn.add(each);
+    if (note.lost.length > 0) losing.push([entry, note]);
   }
-  // The order in which they are named is that of the elements.
-  if (dependsOn.size > 1) return null;
+  const lost = firstLost(losing);
   const judgement = judgedByEffect(compiled, { length }, { changes });
-  return { ...judgement, result: { ...judgement.result, pairs, won: pairs }, dependsOn: [...dependsOn] };
+  const result = { ...judgement.result, pairs, won, overridden: overriddenBy(lost, elements) };
+  return { ...judgement, result, dependsOn: [...dependsOn], lost };
+}
+
+/** The first lost pairs in the order of their elements. */
+function firstLost(losing: [OutlinedElements<Owner>, ElementCount][]): LostPair<number>[] {
+  const lostAt = new Map(losing.map(([entry, { lost }]) => [entry, lost]));
+  const all = firstPlaces([...lostAt.keys()]).flatMap(([place, entry]) =>
+    (lostAt.get(entry) ?? []).map((each) => lostBy(place, each)),
+  );
+  return all.slice(0, mostOverridden);
+}
+
+/** The first places of entries, as many as a report may name, with the entry of each. */
+function firstPlaces(entries: OutlinedElements<Owner>[]): [place: number, entry: OutlinedElements<Owner>][] {
+  const places = entries.flatMap((entry) => {
+    let place = 0;
+    const own = entry.places.slice(0, mostOverridden);
+    return own.map((step): [number, OutlinedElements<Owner>] => [(place += step), entry]);
+  });
+  return places.sort(([a], [b]) => a - b).slice(0, mostOverridden);
+}
+
+/**
+ * Learns the paths of the first elements of each action while the page is open: another declaration may lose there, and is then
+ * told with them.
+ */
+function learnPaths(task: PageTask, { elements, entriesOf }: Pick<Told, 'elements' | 'entriesOf'>): void {
+  for (const { rule } of task.work.judged)
+    for (const { owner } of rule.actions) for (const [place] of firstPlaces(entriesOf(owner))) elements.pathOf(place);
 }
 
 function once<T>(make: () => T): () => T {

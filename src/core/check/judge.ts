@@ -2,11 +2,11 @@ import { actionKind } from '../action/index.js';
 import type { Action } from '../action/action.js';
 import type { CompiledAction, CompiledRule } from '../action/compiled.js';
 import { judgedByPairs, type Judgement } from '../action/judgement.js';
-import { placeOfWinner } from '../action/pair.js';
+import { placeOfWinner, placesOn } from '../action/pair.js';
 import { selectorParts, withoutStates } from '../css/selector.js';
 import { finding, type Finding } from '../finding.js';
 import { adding, replacing, type Proposal } from '../fix/proposal.js';
-import { winningChange, type WinningChange } from '../fix/winning-change.js';
+import { strongerOn, winningChange, type StrongerSelector, type WinningChange } from '../fix/winning-change.js';
 import type { Element, PageDocument } from '../page/document.js';
 import { compileMatcher } from '../page/elements.js';
 import { pageAddress } from '../page/view.js';
@@ -15,7 +15,7 @@ import type { OpenedPage } from './opened-page.js';
 import type { OverriddenPair, Cell, Verdict } from './verdict.js';
 
 /** The result of one action of a rule on a page. */
-export interface JudgedAction extends Judgement {
+export interface JudgedAction<At = Element> extends Judgement<At> {
   action: Action;
 }
 
@@ -54,7 +54,9 @@ export function judge({ rule, actions }: CompiledRule, look: OpenedPage, depends
     findings.push(...kind.findings(action, rule.name, elements, look));
   });
   const cell = cellOf(rule, page.path, judgements, { leftOut, dependsOn, unseen: unseenOn(look) });
-  findings.push(...verdictFinding(cell, judgements, rule, look));
+  findings.push(
+    ...verdictFinding(cell, judgements, rule, { viewport: look.viewport.name, stronger: strongerOn(look) }),
+  );
   return { cell, findings, missing };
 }
 
@@ -62,7 +64,7 @@ export function judge({ rule, actions }: CompiledRule, look: OpenedPage, depends
 export function cellOf(
   { name, addedByScript }: CompiledRule['rule'],
   page: string,
-  judgements: JudgedAction[],
+  judgements: Omit<JudgedAction, 'lost'>[],
   { leftOut, dependsOn, unseen }: { leftOut: boolean; dependsOn: string[]; unseen: string[] },
 ): Cell {
   const isOpen = judgements.some(({ action, result }) => result.won > 0 && !actionKind(action).outweighsUnseen);
@@ -122,7 +124,7 @@ export const mayWaitForState = ({ selectors }: Action): boolean =>
   });
 
 /** Whether the action would match if the page were in a state that its selectors name, such as `:hover`. */
-function waitsForState(action: Action, document: PageDocument): boolean {
+export function waitsForState(action: Action, document: PageDocument): boolean {
   return action.selectors.some(({ text }) => {
     const { element } = selectorParts(text);
     const atRest = withoutStates(element);
@@ -171,13 +173,13 @@ export function reasonText({ file, line, selector, reason }: OverriddenPair['by'
 }
 
 /** The finding for a verdict, with the change that would fix it. */
-function verdictFinding(
+export function verdictFinding<At>(
   { verdict, page, actions }: Cell,
-  judgements: JudgedAction[],
+  judgements: JudgedAction<At>[],
   rule: CompiledRule['rule'],
-  look: OpenedPage,
+  { viewport, stronger }: { viewport: string; stronger: StrongerSelector<At> },
 ): Finding[] {
-  if (verdict === 'no-effect') return [noEffectFinding(rule, page, look, actions.length === 0)];
+  if (verdict === 'no-effect') return [noEffectFinding(rule, page, actions.length === 0 ? viewport : null)];
   if (verdict !== 'overridden' && verdict !== 'partial') return [];
   const worst = judgements.find(({ result }) => result.won < result.pairs);
   const [first] = worst?.result.overridden ?? [];
@@ -190,7 +192,7 @@ function verdictFinding(
       ? `${selector} does not show on ${page}${share}`
       : `${selector} loses ${first.property} on ${page}${share}`;
   const isAccepted = rule.allow.some(({ code }) => code === verdict);
-  const change = pair && !isAccepted ? winningChange(pair, look) : null;
+  const change = pair && !isAccepted ? winningChange(pair, stronger) : null;
   return [
     finding(verdict, `${said}: ${reasonText(first.by)}`, {
       rule: rule.name,
@@ -216,18 +218,16 @@ function changing(
   return [{ ...other, title: `${other.title}, with important: yes`, changes: [...other.changes, ...whole.changes] }];
 }
 
-function noEffectFinding(
-  { name, at }: CompiledRule['rule'],
-  page: string,
-  look: OpenedPage,
-  leftOut: boolean,
-): Finding {
-  const message = leftOut
-    ? `"${name}" has nothing that applies at ${look.viewport.name} on ${page}`
-    : `"${name}" changes nothing on ${page}`;
-  const hint = leftOut
-    ? 'Try another --viewport, or --all-viewports.'
-    : 'These values are already set here. Remove the rule, or run local-needle why for details.';
+/** `leftOut`: the viewport at which none of its actions applies. */
+function noEffectFinding({ name, at }: CompiledRule['rule'], page: string, leftOut: string | null): Finding {
+  const message =
+    leftOut === null
+      ? `"${name}" changes nothing on ${page}`
+      : `"${name}" has nothing that applies at ${leftOut} on ${page}`;
+  const hint =
+    leftOut === null
+      ? 'These values are already set here. Remove the rule, or run local-needle why for details.'
+      : 'Try another --viewport, or --all-viewports.';
   return finding('no-effect', message, { rule: name, page, at, hint });
 }
 
@@ -241,7 +241,7 @@ export function shownElsewhere({ rule, actions }: CompiledRule, look: OpenedPage
     const [element] = shown;
     const winner = element && look.cascade.winner(element, '', 'display');
     if (!winner) return [];
-    const { file, line, selector } = placeOfWinner(winner, element, look);
+    const { file, line, selector } = placeOfWinner(winner, element, placesOn(look));
     return [
       finding(
         'overridden',

@@ -5,7 +5,14 @@ import { changesCascade } from '../css/cascade/style-set.js';
 import type { Finding } from '../finding.js';
 import type { PageTask } from './plan.js';
 import { textSignature } from '../signature.js';
-import { ruleSignature, type Kept, type PageResult } from './result-cache.js';
+import {
+  actionSignature,
+  demandSignature,
+  linesSignature,
+  ruleSignature,
+  type Kept,
+  type PageResult,
+} from './result-cache.js';
 import type { Cell } from './verdict.js';
 
 /** What a page's result tells of single rules, so that an edit to one leaves those that it cannot reach. */
@@ -30,11 +37,30 @@ export interface KeptPart {
   missing: number[];
 }
 
-/** An outline of a page as JSON, with the page's key: once it changed, another takes its place. */
+/** An outline of a page and facts of its elements as JSON, with the page's key: once it changed, others take their place. */
 export interface KeptOutline {
   page: string;
   outline: string;
+  facts: string;
 }
+
+/** The key of a rule's part on a page, and what it holds besides where the part tells places in rule files. */
+export interface PartKey {
+  key: string;
+  lines: string;
+}
+
+/** Whether something was kept with a key, with its lines where it tells places in rule files. */
+export const isKeptAs = (kept: string | undefined, { key, lines }: PartKey): boolean =>
+  key !== '' && (kept === key || kept === `${key} ${lines}`);
+
+/** As what something is kept. `isTied`: it tells places in rule files. */
+export const keptAs = ({ key, lines }: PartKey, isTied: boolean): string =>
+  key !== '' && isTied ? `${key} ${lines}` : key;
+
+/** The part with a key. */
+export const partWith = (parts: ReadonlyMap<string, KeptPart>, { key, lines }: PartKey): KeptPart | undefined =>
+  key === '' ? undefined : (parts.get(key) ?? parts.get(`${key} ${lines}`));
 
 /** Results of earlier checks by the keys of their pages. */
 export function resultsByPage(results: Kept<PageResult>): (page: string) => PageResult | undefined {
@@ -60,41 +86,50 @@ export function partsOf({ cells, findings, missing, parts }: PageResult): Map<st
 }
 
 /**
- * The key of a rule's part on a page; empty where it may depend on more than the rules that meet its elements: values come
+ * The keys of rules' parts on a page; empty where it may depend on more than the rules that meet its elements: values come
  * from an element and from those above it alone (see Computed), but layers, keyframes, registered properties, containers
  * and further stylesheets reach all of a page. `meetings`: see Cascade.
  */
 export function partKeys(
   { page, context }: PageTask,
   meetings: () => ReadonlyMap<Owner, ReadonlySet<Owner>>,
-): (rule: CompiledRule, dependsOn: string[]) => string {
+): (rule: CompiledRule, dependsOn: string[]) => PartKey {
   const shipped = context.shippedTo(page);
-  if (loadsStyles(shipped) || changesCascade(context.sheetOf(page))) return () => '';
+  if (loadsStyles(shipped) || changesCascade(context.sheetOf(page))) return () => noKey;
   const known = meetings();
   return (rule, dependsOn) => {
-    if (!rule.actions.every(isJudgedByPairs)) return '';
+    if (!rule.actions.every(isJudgedByPairs)) return noKey;
     const met = new Set<Owner>(rule.actions.flatMap(({ owner }) => [...(known.get(owner) ?? [])]));
-    const order = shipped.filter(({ owner }) => met.has(owner)).map(keyOfAction);
-    return textSignature(JSON.stringify([ruleSignature(rule.rule), dependsOn, order]));
+    const inOrder = shipped.filter(({ owner }) => met.has(owner));
+    const key = JSON.stringify([ruleSignature(rule.rule), dependsOn, inOrder.map(keyOfAction)]);
+    const lines = linesSignature([rule.rule, ...inOrder.map(({ owner }) => owner.rule)]);
+    return { key: textSignature(key), lines };
   };
 }
 
+export const noKey: PartKey = { key: '', lines: '' };
+
 /**
- * A key of all that ships to a page and can hide an element or show it; empty where that is not known. By their declarations
+ * The keys of what is found of kept-visible elements on a page, by all that ships to it and can hide an element or show it;
+ * empty where that is not known. By their declarations
  * rules do so by `display` and `visibility` alone, or by a custom property in one.
  */
-export function hidingKey({ page, context }: PageTask, keptVisible: string): string {
+export function hidingKey({ page, context }: PageTask): PartKey {
   const shipped = context.shippedTo(page);
-  if (loadsStyles(shipped) || changesCascade(context.sheetOf(page))) return '';
+  if (loadsStyles(shipped) || changesCascade(context.sheetOf(page))) return noKey;
+  const keptVisible = context.keptVisible.map(({ kept }) => kept);
   const hiding = shipped.filter((each) => !isJudgedByPairs(each) || each.longhands.some(mayHide));
-  return textSignature(JSON.stringify([keptVisible, hiding.map(keyOfAction)]));
+  const key = JSON.stringify([demandSignature(keptVisible), hiding.map(keyOfAction)]);
+  return {
+    key: textSignature(key),
+    lines: linesSignature([...keptVisible, ...hiding.map(({ owner }) => owner.rule)]),
+  };
 }
 
 const mayHide = (longhand: string) => longhand === 'display' || longhand === 'visibility' || longhand.startsWith('--');
 
-/** A key of what an action does, and for which rule. */
-export const keyOfAction = ({ owner: { rule, action } }: CompiledAction) =>
-  `${ruleSignature(rule)} ${rule.actions.indexOf(action)}`;
+/** A key of what an action does, and for which rule; whatever the rule's other actions do. */
+export const keyOfAction = ({ owner: { rule, action } }: CompiledAction) => actionSignature(rule, action);
 
 /** Whether a stylesheet is loaded for an action: which ones a page loads is then not told by the page alone. */
 export const loadsStyles = (shipped: CompiledAction[]) =>

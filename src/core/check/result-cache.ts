@@ -1,3 +1,4 @@
+import type { Action } from '../action/action.js';
 import type { Rule } from '../rule/rule.js';
 import type { Expectation, KeptVisible } from '../rule/keep-visible-and-expect.js';
 import type { Finding } from '../finding.js';
@@ -51,6 +52,13 @@ const known = new WeakMap<object, string>();
  * edit above a rule leaves its key.
  */
 export const ruleSignature = (rule: Rule): string => signatureOf(rule);
+
+/** The same of one action of a rule, without its others. */
+export function actionSignature(rule: Rule, action: Action): string {
+  let own = known.get(action);
+  if (own === undefined) known.set(action, (own = signature({ ...rule, actions: [action] }, rule.at.line)));
+  return own;
+}
 
 /** The same of kept-visible elements and expectations. */
 export const demandSignature = (demands: (KeptVisible | Expectation)[]): string => demands.map(signatureOf).join(' ');

@@ -20,9 +20,9 @@ import type { Finding } from '../finding.js';
 import type { OpenedPage } from '../check/opened-page.js';
 import type { CompiledAction } from '../action/compiled.js';
 import { compileRule } from '../action/compile.js';
-import { countPairs, pairsOf, placeOfWinner, type Pair } from '../action/pair.js';
+import { countPairs, pairsOf, placeOfWinner, placesOn, type Pair } from '../action/pair.js';
 import type { Cell, Verdict } from '../check/verdict.js';
-import { winningChange } from '../fix/winning-change.js';
+import { strongerOn, winningChange } from '../fix/winning-change.js';
 
 /** Why a rule targets a page, or which terms keep it from doing so. */
 export interface WhyTargeted {
@@ -200,7 +200,7 @@ function whyAction(compiled: CompiledAction, look: OpenedPage, wanted: Set<Eleme
 function whyPair(pair: Pair, look: OpenedPage): WhyPair {
   const { element, pseudo, longhand, ours, winner } = pair;
   const rival = pair.isOurs ? strongestRival(pair, look) : winner;
-  const place = rival && placeOfWinner(rival, element, look);
+  const place = rival && placeOfWinner(rival, element, placesOn(look));
   return {
     property: longhand + (pseudo ? ` of ${pseudo}` : ''),
     ours: `${ours.declaration.name}: ${ours.declaration.value}${ours.declaration.important ? ' !important' : ''}`,
@@ -221,7 +221,7 @@ function whyPair(pair: Pair, look: OpenedPage): WhyPair {
     step: rival
       ? compareWeights(pair.isOurs ? winner.weight : rival.weight, pair.isOurs ? rival.weight : ours.weight).step
       : null,
-    change: winningChange(pair, look)?.text ?? null,
+    change: pair.won ? null : winningChange(pair, strongerOn(look)).text,
     text: pseudo === '' && isInherited(longhand) ? textShare(element, longhand, look) : null,
   };
 }
@@ -258,7 +258,7 @@ function textShare(container: Element, longhand: string, look: OpenedPage): WhyP
     }
     const winner = look.cascade.winner(setter, '', longhand);
     if (others.length < 5 && winner) {
-      const { file, line, selector } = placeOfWinner(winner, setter, look);
+      const { file, line, selector } = placeOfWinner(winner, setter, placesOn(look));
       others.push({
         element: elementPath(element),
         from: line > 0 ? `${file}:${line} ${selector}` : `${file}: ${selector}`,

@@ -2,11 +2,11 @@ import { compareWeights, level, type Weight } from '../css/cascade/weight.js';
 import { compareSpecificity, specificityText } from '../css/specificity.js';
 import { BoundedMap } from '../bounded-map.js';
 import { compileSelector, type SheetSelector } from '../css/cascade/sheet.js';
-import { attribute, lineageOf } from '../page/document.js';
+import { attribute, lineageOf, type Element } from '../page/document.js';
 import { candidates as carrying } from '../page/elements.js';
 import { classesOf } from '../find/describe.js';
 import type { OpenedPage } from '../check/opened-page.js';
-import type { Pair } from '../action/pair.js';
+import type { LostPair } from '../action/pair.js';
 
 /** A change to a rule that wins a lost pair, tried on the page. */
 export interface WinningChange {
@@ -17,9 +17,11 @@ export interface WinningChange {
   important?: boolean;
 }
 
-/** The smallest change with which a lost pair would win: a more specific selector, then `important: yes`. Null: ours wins already. */
-export function winningChange(pair: Pair, look: OpenedPage): WinningChange | null {
-  if (pair.won) return null;
+/** A selector for the same elements that weighs more than the winner, with `!important` if so asked; null if none was found. */
+export type StrongerSelector<At = Element> = (pair: LostPair<At>, important: boolean) => string | null;
+
+/** The smallest change with which a lost pair would win: a more specific selector, then `important: yes`. */
+export function winningChange<At>(pair: LostPair<At>, stronger: StrongerSelector<At>): WinningChange {
   const { winner, ours } = pair;
   const { step } = compareWeights(winner.weight, ours.weight);
   if (step === 'shadow')
@@ -31,7 +33,7 @@ export function winningChange(pair: Pair, look: OpenedPage): WinningChange | nul
       text: `It comes later in the rule files: ${other.rule.name} (${other.rule.at.file}:${other.rule.at.line}).`,
     };
   if (step === 'specificity' || step === 'order' || step === 'scope') {
-    const selector = strongerSelector(pair, look);
+    const selector = stronger(pair, false);
     if (selector !== null) return { kind: 'selector', text: `${selector} would win.`, selector };
   }
   const important: Weight = { ...ours.weight, level: level.authorImportant };
@@ -42,7 +44,7 @@ export function winningChange(pair: Pair, look: OpenedPage): WinningChange | nul
     : winner.weight.level === level.authorImportant
       ? `${specificityText(winner.weight.specificity)} is already !important: even with important: yes the selector needs a higher specificity`
       : 'nothing in a stylesheet can override it';
-  const heavy = strongerSelector(pair, look, true);
+  const heavy = stronger(pair, true);
   if (heavy !== null)
     return { kind: 'selector', text: `important: yes with ${heavy} would win.`, selector: heavy, important: true };
   return { kind: 'none', text: `Select another element: ${reason}.` };
@@ -57,45 +59,47 @@ function compiledOnce(text: string): SheetSelector | null {
   return known;
 }
 
-/** A selector for the same elements that weighs more than the winner; null if none was found. */
-function strongerSelector({ element, pseudo, ours, winner }: Pair, look: OpenedPage, important = false): string | null {
-  const plain = ours.block.selector;
-  const own = compiledOnce(plain);
-  if (!own) return null;
-  const base: Weight = important ? { ...ours.weight, level: level.authorImportant } : ours.weight;
-  const [ids, classes, types] = base.specificity;
-  const wins = (more: [number, number, number]) =>
-    compareWeights({ ...base, specificity: [ids + more[0], classes + more[1], types + more[2]] }, winner.weight).sign >
-    0;
-  const elements = carrying(look.document, own.key).filter((each) => own.matches(look.document, each));
-  const prefixes = lineageOf(element)
-    .slice(1)
-    .filter(({ tagName }) => tagName !== 'html' && tagName !== 'body')
-    .flatMap((each) => [
-      ...classesOf(each)
-        .filter((name) => /^[a-z_][\w-]*$/i.test(name))
-        .map((name) => `.${name}`),
-      ...(/^[a-z_][\w-]*$/i.test(attribute(each, 'id') ?? '') ? [`#${attribute(each, 'id')}`] : []),
-    ]);
-  const longer = [
-    `body ${plain}`,
-    ...prefixes.map((prefix) => `${prefix} ${plain}`),
-    ...prefixes.flatMap((outer, index) => prefixes.slice(0, index).map((inner) => `${outer} ${inner} ${plain}`)),
-  ].slice(0, 60);
-  const heavier = longer.flatMap((text) => {
-    if (plain.includes(text.slice(0, -plain.length).trim())) return [];
-    const compiled = compiledOnce(text);
-    if (!compiled || compiled.pseudo !== pseudo) return [];
-    const more = compiled.specificity.map((count, at) => count - (own.specificity[at] ?? 0)) as [
-      number,
-      number,
-      number,
-    ];
-    return wins(more) ? [compiled] : [];
-  });
-  return (
-    heavier
-      .sort((a, b) => compareSpecificity(a.specificity, b.specificity) || a.text.length - b.text.length)
-      .find(({ matches }) => elements.every((each) => matches(look.document, each)))?.text ?? null
-  );
-}
+/** Looks for one on an opened page. */
+export const strongerOn =
+  ({ document }: Pick<OpenedPage, 'document'>): StrongerSelector =>
+  ({ element, pseudo, ours, winner }, important) => {
+    const plain = ours.block.selector;
+    const own = compiledOnce(plain);
+    if (!own) return null;
+    const base: Weight = important ? { ...ours.weight, level: level.authorImportant } : ours.weight;
+    const [ids, classes, types] = base.specificity;
+    const wins = (more: [number, number, number]) =>
+      compareWeights({ ...base, specificity: [ids + more[0], classes + more[1], types + more[2]] }, winner.weight)
+        .sign > 0;
+    const elements = carrying(document, own.key).filter((each) => own.matches(document, each));
+    const prefixes = lineageOf(element)
+      .slice(1)
+      .filter(({ tagName }) => tagName !== 'html' && tagName !== 'body')
+      .flatMap((each) => [
+        ...classesOf(each)
+          .filter((name) => /^[a-z_][\w-]*$/i.test(name))
+          .map((name) => `.${name}`),
+        ...(/^[a-z_][\w-]*$/i.test(attribute(each, 'id') ?? '') ? [`#${attribute(each, 'id')}`] : []),
+      ]);
+    const longer = [
+      `body ${plain}`,
+      ...prefixes.map((prefix) => `${prefix} ${plain}`),
+      ...prefixes.flatMap((outer, index) => prefixes.slice(0, index).map((inner) => `${outer} ${inner} ${plain}`)),
+    ].slice(0, 60);
+    const heavier = longer.flatMap((text) => {
+      if (plain.includes(text.slice(0, -plain.length).trim())) return [];
+      const compiled = compiledOnce(text);
+      if (!compiled || compiled.pseudo !== pseudo) return [];
+      const more = compiled.specificity.map((count, at) => count - (own.specificity[at] ?? 0)) as [
+        number,
+        number,
+        number,
+      ];
+      return wins(more) ? [compiled] : [];
+    });
+    return (
+      heavier
+        .sort((a, b) => compareSpecificity(a.specificity, b.specificity) || a.text.length - b.text.length)
+        .find(({ matches }) => elements.every((each) => matches(document, each)))?.text ?? null
+    );
+  };

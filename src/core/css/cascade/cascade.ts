@@ -10,6 +10,7 @@ import { browserSheet, presentationalHints } from './browser-styles.js';
 import type { Truth, Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
 import type { EnclosingRule, Sheet, SheetRule, SheetSelector } from './sheet.js';
+import type { TriedOn } from './element-chains.js';
 import { layerKey } from './layers.js';
 import { meetingsOf, outlineOf, type OutlinedElements, type PageOutline } from './page-outline.js';
 import { rulesFromShadows } from './shadow-rules.js';
@@ -81,43 +82,43 @@ export class Cascade<Owner = unknown> {
     this.own = ours && ours.rules.length > 0 ? this.set.withOurs(ours) : null;
   }
 
+  /** The colour schemes that the page names. */
+  get schemes(): string {
+    return this.set.schemes;
+  }
+
   /** The stylesheets of the page, with what follows from them on all pages that load the same. */
   get styleSet(): StyleSet<Owner> {
     return this.set;
   }
 
-  /**
-   * A cascade that knows elements of these entries of the page's outline, and those above them, without looking for what our
-   * rules match; it can be asked about them alone. `first` places one element of an entry, `all` all of them.
-   */
-  outlined(): {
-    cascade: Cascade<Owner>;
-    first: (entry: OutlinedElements<Owner>) => Element;
-    all: (entries: OutlinedElements<Owner>[]) => void;
-  } {
+  /** A cascade that knows the elements of these entries of the page's outline, and those above them; it can be asked about no others. */
+  outlined(entries: OutlinedElements<Owner>[]): Cascade<Owner> {
     const { document, sheets, ours, viewport, set } = this;
     const cascade = new Cascade(document, sheets, ours, viewport, { setFor: () => set });
-    const matches = (cascade.matchesKnown = new Map<Element, OurMatches<Owner>>());
-    const put = (entry: OutlinedElements<Owner>, place: number): Element => {
+    const put = (entry: OutlinedElements<Owner>, place: number) => {
       const found = document.elements[place];
       if (!found) throw new RangeError('The outline is that of another page.');
       let at: OutlinedElements<Owner> | null = entry;
       for (let element: Reached | null = found; element && at; element = parentOf(element), at = at.above) {
         if (element.reachedBy === cascade) break;
-        if (at.matches.number > 0) matches.set(element, at.matches);
-        set.chains.know(element, at.site);
-        element.reachedBy = cascade;
-        element.reached = at.chain;
-      }
-      return found;
-    };
-    const all = (entries: OutlinedElements<Owner>[]) => {
-      for (const entry of entries) {
-        let place = 0;
-        for (const step of entry.places) put(entry, (place += step));
+        cascade.know(element, at);
       }
     };
-    return { cascade, first: (entry) => put(entry, entry.places[0] ?? -1), all };
+    for (const entry of entries) {
+      let place = 0;
+      for (const step of entry.places) put(entry, (place += step));
+    }
+    return cascade;
+  }
+
+  /** Takes over what is known of an element, instead of finding it out. */
+  know(element: Reached, { matches, site, chain }: Omit<OutlinedElements<Owner>, 'above'>): void {
+    this.matchesKnown ??= new Map<Element, OurMatches<Owner>>();
+    if (matches.number > 0) this.matchesKnown.set(element, matches);
+    this.set.chains.know(element, site);
+    element.reachedBy = this;
+    element.reached = chain;
   }
 
   /** The number of an element: the same for all of which the cascade tells the same, on other pages too (see element-chains.ts). */
@@ -439,13 +440,27 @@ export class Cascade<Owner = unknown> {
       for (const { rule, selector, index } of sheet.byKey.get(key) ?? []) {
         if (selector.pseudo !== pseudo) continue;
         if (rule.around.length > 0 && this.holds(rule.around) === false) continue;
-        const distance = matchDistance(this.document, element, { rule, selector, owner: use?.owner ?? null });
+        const distance = this.distanceOf(element, rule, selector, use);
         if (distance === null) continue;
         found ??= new Map<SheetRule, DeclarationBlock<Owner>>();
         this.add(found, element, rule, selector, use, { isBrowser: use === null, distance, order: [place, index] });
       }
     }
     if (found) blocks.push(...[...found.values()].sort((a, b) => a.weight.order[1] - b.weight.order[1]));
+  }
+
+  /** How near the scoping root is with which a selector of the site matches (see matchDistance); for a stand-in as it was told. */
+  private distanceOf(
+    element: Element & TriedOn,
+    rule: SheetRule,
+    selector: SheetSelector,
+    use: StyleUse | null,
+  ): number | null {
+    const number = element.tried && this.set.chains.numberOfTried(selector, use ? use.index + 1 : 0);
+    if (number === undefined)
+      return matchDistance(this.document, element, { rule, selector, owner: use?.owner ?? null });
+    const how = element.tried?.get(number);
+    return how === undefined ? null : how < 0 ? Infinity : how;
   }
 
   /** Adds the block of a selector that matches; a rule whose list matches twice counts once, with its heaviest selector. */
@@ -462,7 +477,9 @@ export class Cascade<Owner = unknown> {
     const conditions = contained === null ? null : use ? this.holds(use.around) : true;
     const block = this.blockOf(rule, selector, use, { ...told, conditions });
     const other = found.get(rule);
-    if (!other || compareWithin(level.author, block.weight, other.weight) > 0) found.set(rule, block);
+    const more = other ? compareWithin(level.author, block.weight, other.weight) : 1;
+    // Of two that weigh the same the first is named, in whatever order the element has its classes.
+    if (more > 0 || (more === 0 && other && isBefore(rule, selector.text, other.selector))) found.set(rule, block);
   }
 
   /** A selector's block; without scopes it is the same for every element. */
@@ -522,6 +539,11 @@ export class Cascade<Owner = unknown> {
 
   /** Whether all conditions hold; null if one cannot be known. Scopes are asked for each element. */
   holds = (around: EnclosingRule[]): Truth => this.set.holds(around);
+}
+
+function isBefore({ selectors }: SheetRule, one: string, other: string): boolean {
+  const first = selectors.find(({ text }) => text === one || text === other);
+  return one !== other && first?.text === one;
 }
 
 const withoutContainers = (around: EnclosingRule[]) => around.filter(({ kind }) => kind !== 'container');

@@ -136,6 +136,19 @@ export class ElementChains {
     return this.numbered(known, this.ownOf(tagName, this.numberOfClasses(asked), text), () => told);
   }
 
+  /** The numbers of the selectors that are tried, by their sheets. */
+  private numbers: Map<SheetSelector, number>[] | null = null;
+
+  /** The number of a selector of a sheet that is tried, as texts have it; undefined for one that what they say decides about. */
+  numberOfTried(selector: SheetSelector, sheet: number): number | undefined {
+    if (!this.numbers) {
+      this.numbers = [];
+      for (const each of [...this.tried.values()].flat())
+        (this.numbers[each.sheet] ??= new Map<SheetSelector, number>()).set(each.selector, each.number);
+    }
+    return this.numbers[sheet]?.get(selector);
+  }
+
   private forget(): void {
     this.size = 0;
     for (const each of [this.byParent, this.triedBelow, this.classLists, this.texts, this.told]) each.clear();
@@ -192,7 +205,7 @@ export class ElementChains {
     tell('*');
     tell(tagName.toLowerCase());
     for (const { name, value, namespace } of element.attrs) {
-      if (namespace) text += ` ${namespace}|${name}=${JSON.stringify(value)}`;
+      if (namespace) text += ` ${namespace}|${writtenName(name)}=${JSON.stringify(value)}`;
       else if (name === 'class') {
         classes = this.classList(value);
         for (const key of classes.tried) tell(key);
@@ -231,11 +244,12 @@ export class ElementChains {
   }
 
   private attributeText(tagName: string, name: string, value: string): string {
-    if (isHintAttribute(tagName, name)) return ` ${name}=${JSON.stringify(value)}`;
+    const whole = () => ` ${writtenName(name)}=${JSON.stringify(value)}`;
+    if (isHintAttribute(tagName, name)) return whole();
     const asked = this.attributes.get(name.toLowerCase());
     if (!asked) return '';
-    if (asked.has(`=${value.toLowerCase()}`)) return ` ${name}=${JSON.stringify(value)}`;
-    return asked.has('*') ? ` ${name}` : '';
+    if (asked.has(`=${value.toLowerCase()}`)) return whole();
+    return asked.has('*') ? ` ${writtenName(name)}` : '';
   }
 
   private classList(value: string): ClassList {
@@ -258,6 +272,9 @@ export class ElementChains {
   }
 }
 
+/** An attribute's name as texts have it; HTML takes almost any character in one. */
+const writtenName = (name: string) => (/^[\w:-]+$/.test(name) ? name : JSON.stringify(name));
+
 /** What a `class` attribute says: a number for those of its classes that are asked for, and the keys of selectors to try. */
 interface ClassList {
   asked: string;
@@ -269,6 +286,11 @@ const none: readonly Tried[] = [];
 
 /** An element with the number that it was last given, and by what. */
 type Numbered = Element & { chainOf?: ElementChains; chain?: number };
+
+/** What is known of an element that stands for others: how selectors that look further match, by their numbers. */
+export interface TriedOn {
+  tried?: ReadonlyMap<number, number>;
+}
 
 function numberIn(numbers: Map<string, number>, text: string): number {
   let number = numbers.get(text);

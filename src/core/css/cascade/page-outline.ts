@@ -76,7 +76,8 @@ export interface OutlinedElements<Owner> {
   above: OutlinedElements<Owner> | null;
   /** See PageOutline. */
   places: number[];
-  /** Their number in the stylesheets of the site alone. */
+  /** What is told of them, and their number in the stylesheets of the site alone. */
+  told: string;
   site: number;
   matches: OurMatches<Owner>;
   chain: number;
@@ -86,21 +87,21 @@ export interface OutlinedElements<Owner> {
 export function readOutline<Owner>(
   { selectors, told, entries }: PageOutline,
   set: StyleSet<Owner>,
-  own: OurStyles<Owner>,
+  ours: OurStyles<Owner>,
 ): OutlinedElements<Owner>[] | null {
   const numbers = new Map(selectors.map((text, index) => [text, index]));
-  const tried = own.selectors.filter(({ rule }) => set.holds(rule.around) !== false);
+  const tried = ours.selectors.filter(({ rule }) => set.holds(rule.around) !== false);
   if (!tried.every(({ selector }) => numbers.has(selector.text))) return null;
   const byNumber = tried.map((each) => ({ ...each, number: numbers.get(each.selector.text) }));
   const known = new Map<string, OurMatches<Owner>>();
   const matchesOf = (matched: number[]): OurMatches<Owner> => {
-    if (matched.length === 0) return own.unmatched;
+    if (matched.length === 0) return ours.unmatched;
     const key = matched.join(' ');
     let matches = known.get(key);
     if (!matches) {
-      matches = own.unmatched;
+      matches = ours.unmatched;
       for (const { rule, selector, index, number = -1 } of byNumber)
-        if (matched.includes(number)) matches = own.withMatch(matches, { rule, selector, index, distance: Infinity });
+        if (matched.includes(number)) matches = ours.withMatch(matches, { rule, selector, index, distance: Infinity });
       known.set(key, matches);
     }
     return matches;
@@ -109,11 +110,12 @@ export function readOutline<Owner>(
   const read: OutlinedElements<Owner>[] = [];
   for (const [above, text, matched, places] of entries) {
     const outer = read[above] ?? null;
-    const site = set.chains.numberFrom(outer?.site ?? 0, told[text] ?? '');
+    const own = told[text] ?? '';
+    const site = set.chains.numberFrom(outer?.site ?? 0, own);
     const matches = matchesOf(matched);
     const outerChain = outer?.chain ?? 0;
-    const chain = matches.number > 0 || outerChain < 0 ? own.chainOf(outerChain, site, matches) : site;
-    read.push({ above: outer, places, site, matches, chain });
+    const chain = matches.number > 0 || outerChain < 0 ? ours.chainOf(outerChain, site, matches) : site;
+    read.push({ above: outer, places, told: own, site, matches, chain });
   }
   return read;
 }

@@ -16,8 +16,8 @@ import { schemesOf } from '../value/computed.js';
 import { itemsOf } from '../value/items.js';
 
 /** A stylesheet in its place, without what only one page knows of it. */
-export interface StyleUse extends Pick<SheetUse, 'sheet' | 'around' | 'layer' | 'afterBuild' | 'owner'> {
-  /** What its relative addresses are relative to. */
+export interface StyleUse extends Pick<SheetUse, 'sheet' | 'isInline' | 'around' | 'layer' | 'afterBuild' | 'owner'> {
+  /** Its file, what its relative addresses are relative to; `<style>` for one of the page. */
   base: string;
   /** Its number among the sheets of the page. */
   index: number;
@@ -124,6 +124,8 @@ export const changesCascade = (ours: OurSheet<unknown> | null) =>
 /** The stylesheets of pages that load the same, and all that follows from them alone; shared by these pages. */
 export class StyleSet<Owner> {
   readonly uses: StyleUse[];
+  readonly quirks: boolean;
+  readonly schemes: string;
   readonly kept = new KeptByChain<Owner>();
   private readonly blocks = new Map<StyleUse | null, Map<SheetSelector, DeclarationBlock<Owner>>>();
   /** Whether a rule of the site depends on a query container. */
@@ -144,11 +146,15 @@ export class StyleSet<Owner> {
     readonly viewport: Viewport,
     hasStyledContainer: boolean,
     readonly areShared: boolean,
+    /** Whether its pages are in quirks mode, and the colour schemes that they name. */
+    { quirks, schemes }: { quirks: boolean; schemes: string },
     /** Tells it from others, in other runs too. */
     readonly signature: string,
   ) {
+    this.quirks = quirks;
+    this.schemes = schemes;
     this.uses = uses.map(({ sheet, file, isInline, around, layer, afterBuild, owner }, index) => ({
-      ...{ sheet, around, layer, afterBuild, index },
+      ...{ sheet, isInline, around, layer, afterBuild, index },
       base: isInline ? '<style>' : file,
       // A page must not be held by what outlives it.
       owner: areShared ? null : owner,
@@ -246,14 +252,15 @@ export class StyleSets<Owner> {
       ours?.rules.some(({ around }) => around.some(({ kind }) => kind === 'container')) === true;
     const hasStyledContainer =
       asksContainers && document.elements.some((element) => /container/i.test(attribute(element, 'style') ?? ''));
+    // The page's colour schemes decide its initial colours.
+    const like = { quirks: document.quirks, schemes: schemesOf(document) };
     const make = (areShared: boolean, signature: string) =>
-      new StyleSet<Owner>(sheets, named, viewport, hasStyledContainer, areShared, signature);
+      new StyleSet<Owner>(sheets, named, viewport, hasStyledContainer, areShared, like, signature);
     // Shadow trees have styles of their own, and a scope without a root is that of its place.
     if (document.shadows.size > 0 || sheets.uses.some(({ sheet, isInline }) => isInline && sheet.hasRootlessScope))
       return make(false, '');
     const key = JSON.stringify([
-      // The page's colour schemes decide its initial colours.
-      ...[viewport, document.quirks, schemesOf(document), named && this.numberOf(named), hasStyledContainer],
+      ...[viewport, like.quirks, like.schemes, named && this.numberOf(named), hasStyledContainer],
       ...sheets.uses.map(({ sheet, file, isInline, around, layer, afterBuild }) => [
         ...[this.signatureOf(sheet), isInline ? '' : file, around, layer, afterBuild],
       ]),

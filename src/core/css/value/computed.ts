@@ -212,9 +212,8 @@ export class Computed<Owner = unknown> {
 
   /** The schemes that the page supports (HTML, 4.2.5.5): those of the first meta that CSS can read. */
   private get pageSchemes(): string {
-    return (this.schemes ??= schemesOf(this.cascade.document));
+    return this.cascade.schemes;
   }
-  private schemes: string | undefined;
 
   /** How the computed value differs from the specified one. */
   private adjusted(element: Element, pseudo: string, longhand: string, value: string): string {
