@@ -8,7 +8,7 @@ import { ruleNamed } from './app/rule-named.js';
 import { narrowed } from './core/check/narrow.js';
 import type { CheckReport } from './core/check/verdict.js';
 import type { Finding } from './core/finding.js';
-import { reportJson } from './report/json.js';
+import { plainReport } from './report/json.js';
 
 export { ProblemError, type Problem, type Place } from './core/place.js';
 export type { ActionResult, Cell, CheckReport, OverriddenPair, Verdict } from './core/check/verdict.js';
@@ -96,7 +96,7 @@ export async function check(project: Project, { rules = [], pages = [] }: CheckO
   const plain = await parallelCheck(own.input, options);
   const report = withLostHits(own.project.directory, own.input, plain);
   own.keep();
-  return JSON.parse(reportJson(narrowed(report, { rules: named, pages: paths }))) as CheckReport;
+  return structuredClone(plainReport(narrowed(report, { rules: named, pages: paths })));
 }
 
 /** Checks, writes a build, and reads it back, as `local-needle build`. Rejects with ProblemError where a file cannot be written. */

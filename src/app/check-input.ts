@@ -51,7 +51,9 @@ export function checkOf(project: Project, source: SiteSource, content: SiteConte
   const options = viewOptions(call, project, source, content);
   const { directory } = project;
   const looked = [source.name, options.viewport, options.state, options.visitor].filter((each) => each !== null);
-  const results = new Cache<PageResult>(directory, ['check', ...looked].join('.'), { write: packed, read: unpacked });
+  const about = ({ parts }: PageResult) => parts?.page ?? '';
+  const form = { write: packed, read: unpacked, about };
+  const results = new Cache<PageResult>(directory, ['check', ...looked].join('.'), form);
   const outlines = new Cache<KeptOutline>(directory, ['outlines', ...looked].join('.'));
   const hints = new Cache<Hint>(directory, ['hints', ...looked].join('.'));
   const { dropExtension = '', queryKeys = [] } = source.pathOptions;

@@ -16,7 +16,7 @@ function noting<T>(kept: Kept<T>, fresh: [string, T][]): Kept<T> {
   const set = (key: string, value: T) => {
     if (kept.get(key) !== value) fresh.push([key, value]);
   };
-  return { ...(kept.all ? { all: kept.all } : {}), get: kept.get, set };
+  return { ...(kept.find ? { find: kept.find } : {}), get: kept.get, set };
 }
 
 // Results are kept by whether the loading of a build is looked at, and a build does not look at it.

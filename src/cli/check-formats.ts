@@ -8,7 +8,7 @@ import { writeSet } from '../disk/file-set.js';
 import { checkText, totalsText } from '../report/check-text.js';
 import { plainStyle, styleFor } from '../report/text.js';
 import { today } from '../app/call.js';
-import { reportJson } from '../report/json.js';
+import { jsonParts } from '../report/json.js';
 
 /** The folder of a project in its git repository, with a slash at its end; empty where it is none, or is the same. */
 function inRepository(directory: string): string {
@@ -21,12 +21,15 @@ function inRepository(directory: string): string {
   }
 }
 
+/** A text, or its parts of whole lines. */
+type Text = string | Iterable<string>;
+
 /** Every report format but text; each is loaded only when it is used. */
 export const written: Record<
   string,
-  (report: CheckReport, directory: string, command: string) => string | Promise<string>
+  (report: CheckReport, directory: string, command: string) => Text | Promise<Text>
 > = {
-  json: (report) => reportJson(report),
+  json: (report) => jsonParts(report),
   csv: async (report) => (await import('../report/csv.js')).checkCsv(report),
   sarif: async (report, directory) => {
     const docs = readFileSync(join(packageFolder(), 'docs', 'findings.md'), 'utf8');
@@ -61,7 +64,12 @@ export async function giveReport(
   const style = styleFor(process.stdout, process.env);
   const inForm = await (written[format]?.(report, directory, command) ??
     checkText(report, file === undefined ? style : plainStyle, asText));
-  if (file === undefined) return out(inForm.replace(/\r?\n$/, ''));
-  writeSet(directory, (set) => set.file(file, inForm.endsWith('\n') ? inForm : `${inForm}\n`));
+  const parts = typeof inForm === 'string' ? [inForm] : inForm;
+  if (file === undefined) {
+    for (const part of parts) out(part.replace(/\r?\n$/, ''));
+    return;
+  }
+  const content = Buffer.concat(Array.from(parts, (part) => Buffer.from(part.endsWith('\n') ? part : `${part}\n`)));
+  writeSet(directory, (set) => set.file(file, content));
   out(`${file}: ${totalsText(report, style)}`);
 }

@@ -1,13 +1,12 @@
-import { mkdirSync, readdirSync, readFileSync, statSync } from 'node:fs';
+import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import writeFileAtomic from 'write-file-atomic';
 import type { FlatTree, KeptTrees } from '../core/page/flat-tree.js';
 import { cacheFolder, digest, program } from './cache.js';
 
 /** Maximum size of all trees of a site, in bytes. */
 const mostBytes = 768 * 1024 * 1024;
-/** Length of the part before the tree itself: the sizes of its key, its nodes and its words, in bytes. */
-const headBytes = 12;
+/** Length of the part before the tree itself: the sizes of its key, its nodes, its words and its texts, in bytes. */
+const headBytes = 16;
 
 /**
  * The trees of a site's pages in a folder of the cache, a file for each page. One that is damaged or of another program
@@ -25,12 +24,12 @@ export class TreeFiles implements KeptTrees {
     try {
       const bytes = readFileSync(this.pathOf(file));
       const key = keyOf(file, identity);
-      const [keyBytes, nodeBytes, wordBytes] = [0, 4, 8].map((at) => bytes.readUInt32LE(at)) as [
-        number,
-        number,
-        number,
-      ];
+      const [keyBytes = 0, nodeBytes = 0, wordBytes = 0, textBytes = 0] = [0, 4, 8, 12].map((at) =>
+        bytes.readUInt32LE(at),
+      );
       const nodes = headBytes + keyBytes;
+      // Written in part only: another run is writing it, or was stopped.
+      if (bytes.length !== nodes + nodeBytes + wordBytes + textBytes) return undefined;
       if (bytes.toString('utf8', headBytes, nodes) !== key) return undefined;
       const words = nodes + nodeBytes;
       return {
@@ -47,7 +46,7 @@ export class TreeFiles implements KeptTrees {
   set = (file: string, identity: string, { nodes, words, texts }: FlatTree): void => {
     const parts = [Buffer.from(keyOf(file, identity)), nodes, Buffer.from(words), Buffer.from(texts)];
     const head = Buffer.alloc(headBytes);
-    parts.slice(0, 3).forEach((part, index) => head.writeUInt32LE(part.length, index * 4));
+    parts.forEach((part, index) => head.writeUInt32LE(part.length, index * 4));
     const bytes = Buffer.concat([head, ...parts]);
     try {
       this.room ??= mostBytes - sizeOf(this.folder);
@@ -55,7 +54,7 @@ export class TreeFiles implements KeptTrees {
       if (this.room + before < bytes.length) return;
       this.room += before - bytes.length;
       mkdirSync(this.folder, { recursive: true });
-      writeFileAtomic.sync(this.pathOf(file), bytes, { fsync: false });
+      writeFileSync(this.pathOf(file), bytes);
     } catch {
       // A read-only folder gets no cache.
     }

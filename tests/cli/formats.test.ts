@@ -1,4 +1,5 @@
-import type { Cell, Verdict } from '../../src/core/check/verdict.js';
+import type { Cell, CheckReport, Verdict } from '../../src/core/check/verdict.js';
+import { reportJson } from '../../src/report/json.js';
 import { mapHtml } from '../../src/report/map.js';
 import { cpSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
@@ -32,6 +33,14 @@ async function inForm(format: string) {
   expect((await run(directory, ['check', '--format', format])).out.trim()).toBe(text.trim());
   return text;
 }
+
+test('JSON in parts is that of the whole report', async () => {
+  const report = JSON.parse((await run(project(), ['check', '--format', 'json'])).out) as CheckReport;
+  for (const length of [0, 1, 200, 201, 450]) {
+    const long = { ...report, notes: [], cells: Array.from({ length }, (_, index) => report.cells[index % 3]!) };
+    expect(reportJson(long)).toBe(JSON.stringify(long, null, 2));
+  }
+});
 
 test('check --profile writes where the time went, and the report is the same', async () => {
   const directory = project();

@@ -2,10 +2,12 @@ import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { Ajv2020 } from 'ajv/dist/2020.js';
+import fc from 'fast-check';
 import { parse } from 'yaml';
 import { demoSettings } from '../../demo/site.js';
 import type { CheckReport } from '../../src/core/check/verdict.js';
-import { folderWith, pageHtml, run, smallProject } from '../helpers.js';
+import { Cache } from '../../src/project/cache.js';
+import { folderWith, pageHtml, run, runsOf, smallProject } from '../helpers.js';
 
 const checked = async (directory: string, words: string[] = []) =>
   JSON.parse((await run(directory, ['check', '--format', 'json', ...words])).out) as CheckReport;
@@ -221,7 +223,7 @@ test('what a check kept is still there after commands that look at less', async 
     await checked(directory);
     const kept = () =>
       ['check', 'hints'].map((name) =>
-        readFileSync(join(directory, '.local-needle', `${name}.live.desktop.json`), 'utf8'),
+        readFileSync(join(directory, '.local-needle', `${name}.live.desktop.jsonl`), 'utf8'),
       );
     const before = kept();
     expect(before.map((text) => text.length > 100)).toEqual([true, true]);
@@ -232,4 +234,56 @@ test('what a check kept is still there after commands that look at less', async 
   } finally {
     Date.now = now;
   }
+});
+
+test('a cache gives what was set, or nothing where its file was damaged', () => {
+  interface Value {
+    about: string;
+    text: string;
+  }
+  const form = {
+    write: ({ about, text }: Value) => [about, text],
+    read: ([about, text]: [string, string]) => ({ about, text }),
+  };
+  const step = fc.record({
+    key: fc.constantFrom('a', 'b "c"\n', 'd'),
+    about: fc.constantFrom('1-x', '2-y'),
+    text: fc.string({ unit: 'binary' }),
+    then: fc.constantFrom('go on', 'save', 'age', 'open', 'damage'),
+    at: fc.nat(),
+  });
+  fc.assert(
+    fc.property(fc.array(step, { maxLength: 12 }), (steps) => {
+      const directory = folderWith({});
+      const open = () => new Cache<Value>(directory, 'x', { ...form, about: ({ about }) => about });
+      let cache = open();
+      let isWhole = true;
+      const known = new Map<string, Value>();
+      for (const { key, about, text, then, at } of steps) {
+        const value = { about, text };
+        cache.set(key, value);
+        known.set(key, value);
+        expect([cache.get(key), cache.find(about)]).toEqual([value, value]);
+        if (then === 'age') {
+          for (const each of known.keys()) cache.get(each);
+          cache.age();
+        }
+        if (then === 'go on' || then === 'age') continue;
+        cache.save(false);
+        if (then === 'damage') {
+          isWhole = false;
+          const file = join(directory, '.local-needle/x.jsonl');
+          const bytes = readFileSync(file);
+          bytes[at % bytes.length] = at % 256;
+          writeFileSync(file, bytes.subarray(0, at % 2 === 0 ? bytes.length : at % bytes.length));
+        }
+        if (then !== 'save') cache = open();
+        for (const [each, whole] of known) {
+          if (isWhole) expect(cache.get(each)).toEqual(whole);
+          else expect(() => cache.get(each)).not.toThrow();
+        }
+      }
+    }),
+    { numRuns: runsOf(100, 5000) },
+  );
 });

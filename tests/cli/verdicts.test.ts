@@ -438,8 +438,9 @@ describe('Viewports, accepted verdicts and the cache', () => {
     for (const file of files) settled(file);
     for (const file of files) while (identityOf(join(directory, file)) === null) await new Promise(setImmediate);
     expect(await verdicts()).toEqual(['hit', 'hit', 'hit']);
-    const cache = readFileSync(join(directory, '.local-needle/check.live.desktop.json'), 'utf8');
-    expect((JSON.parse(cache) as { entries: unknown[] }).entries).toHaveLength(2);
+    const cache = readFileSync(join(directory, '.local-needle/check.live.desktop.jsonl'), 'utf8');
+    // A line for the program, and one for each page.
+    expect(cache.split('\n')).toHaveLength(3);
     expect(await verdicts()).toEqual(['hit', 'hit', 'hit']);
     settled('public/theme.css', '.card { color: blue !important }');
     expect(await verdicts()).toEqual(['overridden', 'overridden', 'hit']);
@@ -456,7 +457,7 @@ describe('Viewports, accepted verdicts and the cache', () => {
     while (identityOf(join(directory, 'public/tickets/index.html')) === null) await new Promise(setImmediate);
     const trees = join(directory, '.local-needle/trees.live');
     const judged = async () => {
-      rmSync(join(directory, '.local-needle/check.live.desktop.json'), { force: true });
+      rmSync(join(directory, '.local-needle/check.live.desktop.jsonl'), { force: true });
       return (await run(directory, ['check', '--format', 'json'])).out;
     };
     const parsed = await judged();

@@ -11,22 +11,25 @@ import type { Hint } from '../../src/core/fix/missing-element.js';
 import { runsOf, siteOf } from '../helpers.js';
 import { inputOf, paths, state, type State } from './generated.js';
 
-/** A store that lives as long as a test, of texts as a file has them. */
+/** A store that lives as long as a test, of texts as a file has them. `about`: see Kept. */
 function memory<T>(
   write: (value: T) => unknown = (value) => value,
   read: (written: never) => T = (written) => written,
+  about: (value: T) => string = () => '',
 ): Kept<T> & { size: number } {
   const values = new Map<string, string>();
   const valueOf = (text: string) => read(JSON.parse(text) as never);
   return {
     get: (key) => (values.has(key) ? valueOf(values.get(key) ?? '') : undefined),
     set: (key, value) => void values.set(key, JSON.stringify(write(value))),
-    all: () => [...values.values()].map(valueOf),
+    find: (wanted) => [...values.values()].map(valueOf).findLast((value) => about(value) === wanted),
     get size() {
       return values.size;
     },
   };
 }
+
+const keptResults = () => memory<PageResult>(packed, unpacked, ({ parts }) => parts?.page ?? '');
 
 /** A rule whose declarations are others. */
 const recoloured = (rule: State['rules'][number]): State['rules'][number] => ({
@@ -42,7 +45,7 @@ test('what was kept gives the report that judging anew gives, whatever was edite
       fc.array(state, { minLength: 1, maxLength: 2 }),
       fc.array(fc.nat(6), { maxLength: 6 }),
       (states, edits) => {
-        const results = memory<PageResult>(packed, unpacked);
+        const results = keptResults();
         const outlines = memory<KeptOutline>();
         const hints = memory<Hint>();
         let now: State = states[0] as State;
@@ -131,7 +134,7 @@ test('the same where rules meet', () => {
             `<link rel=stylesheet href=/local-needle.css><style>${sheet}</style><body>${content.join('\n')}`,
           ]),
         );
-        const results = memory<PageResult>(packed, unpacked);
+        const results = keptResults();
         const outlines = memory<KeptOutline>();
         for (const edit of [null, ...edits]) {
           const [index, other, isOther] = edit ?? [-1, rules[0] as (typeof rules)[number], false];
@@ -191,7 +194,7 @@ test('Rules that moved in their file are not judged again, and their findings mo
     })),
     sheet: '',
   };
-  const results = memory<PageResult>(packed, unpacked);
+  const results = keptResults();
   const hints = memory<Hint>();
   const linesOf = (above: number, opened: string[]) =>
     check({ ...inputOf({ ...now, above }), results, hints, onOpen: ({ path }) => void opened.push(path) }).findings.map(
@@ -210,7 +213,7 @@ test('A kept-visible element that moved in a file of its own is named where it i
     ...{ above: 0, keeps: true, sheet: '' },
     bodies: paths.map(() => ({ attributes: '', content: ['<p class="x">a</p>'] })),
   };
-  const results = memory<PageResult>(packed, unpacked);
+  const results = keptResults();
   const hintsAt = (line: number) => {
     const input = inputOf(now);
     const [kept] = input.keptVisible;
@@ -236,7 +239,7 @@ test('A rule with other declarations opens one page for its stylesheets, and tho
     attributes: '',
     content: ['<p class="x">a</p>', index === 2 ? '<div class="a card"><b class="x">b</b></div>' : '<p>c</p>'],
   })) as State['bodies'];
-  const results = memory<PageResult>(packed, unpacked);
+  const results = keptResults();
   const outlines = memory<KeptOutline>();
   const openedWith = (...actions: string[]) => {
     const input = inputOf({

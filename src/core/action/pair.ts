@@ -190,14 +190,20 @@ function ownDeclaration({ declarations }: DeclarationBlock<Owner>, longhand: str
   return own.filter(({ important }) => important).pop() ?? own[own.length - 1];
 }
 
+const oursKnown = new WeakMap<DeclarationBlock<Owner>, Map<string, Pair['ours'] | null>>();
+
 /** What a block says of a longhand, with its weight in the cascade; null if it says nothing. */
 function oursIn(block: DeclarationBlock<Owner>, longhand: string): Pair['ours'] | null {
-  const declaration = ownDeclaration(block, longhand);
-  if (!declaration) return null;
-  return {
-    ...{ declaration, block },
-    weight: { ...block.weight, level: declaration.important ? level.authorImportant : level.author },
-  };
+  let known = oursKnown.get(block);
+  if (!known) oursKnown.set(block, (known = new Map<string, Pair['ours'] | null>()));
+  let ours = known.get(longhand);
+  if (ours === undefined) {
+    const declaration = ownDeclaration(block, longhand);
+    const own = declaration?.important ? level.authorImportant : level.author;
+    ours = declaration ? { declaration, block, weight: { ...block.weight, level: own } } : null;
+    known.set(longhand, ours);
+  }
+  return ours;
 }
 
 /** What reports tell of the elements of a page. `At`: the elements, or what stands for them where it is not opened. */
@@ -226,12 +232,22 @@ export const placesOn = ({ page, document, cascade }: OpenedPage): ElementPlaces
 /** The winners of lost pairs, for reports. Those that the same declaration wins share what is told of it. */
 export function overriddenBy<At>(pairs: LostPair<At>[], places: ElementPlaces<At>): OverriddenPair[] {
   const known = new Map<string, OverriddenPair['by']>();
+  let last: { winner: Winner<Owner>; ours: Pair['ours']; by: OverriddenPair['by'] } | null = null;
   return pairs.map(({ element, pseudo, longhand, winner, ours }) => {
-    const by = { ...placeOfWinner(winner, element, places), reason: compareWeights(winner.weight, ours.weight).step };
-    const key = `${by.file} ${by.line} ${by.selector} ${by.reason}`;
-    const shared = known.get(key) ?? by;
-    known.set(key, shared);
-    return { element: places.pathOf(element) + pseudo, property: longhand, by: shared };
+    // Attributes are in another place on each element.
+    const isLast = last?.winner === winner && last.ours === ours && (winner.block.owner ?? winner.block.use);
+    let by = isLast ? last?.by : undefined;
+    if (!by) {
+      const own = {
+        ...placeOfWinner(winner, element, places),
+        reason: compareWeights(winner.weight, ours.weight).step,
+      };
+      const key = `${own.file} ${own.line} ${own.selector} ${own.reason}`;
+      by = known.get(key) ?? own;
+      known.set(key, by);
+      last = { winner, ours, by };
+    }
+    return { element: places.pathOf(element) + pseudo, property: longhand, by };
   });
 }
 

@@ -22,12 +22,11 @@ import {
   partKeys,
   partsOf,
   partWith,
-  resultsByPage,
   type KeptPart,
   type PartKey,
 } from './kept-parts.js';
 import { judgeByOutline, type JudgedRules } from './from-outline.js';
-import { factsText, KnownElements, readFacts, type ElementFacts } from './element-facts.js';
+import { KnownElements } from './element-facts.js';
 import type { OpenedPage } from './opened-page.js';
 import { judge, shownElsewhere, unseenOn } from './judge.js';
 import { planCheck, type Judged, type PageTask, type Plan, type Work } from './plan.js';
@@ -98,7 +97,6 @@ class Run {
   private readonly ofFonts = new Set<string>();
   private readonly loading = new Map<Page, PageLoading>();
   private readonly keyOf: ((task: PageTask) => TaskKey | null) | null;
-  private readonly earlierOf: ((page: string) => PageResult | undefined) | null;
   private readonly rules: Map<string, Rule>;
   private readonly ruleFiles: Set<string>;
   private isPartial = false;
@@ -108,7 +106,6 @@ class Run {
     this.findings = [...input.findings, ...this.plan.findings];
     for (const each of this.plan.judged) if (!each.rule.paused) this.findings.push(...ruleFindings(each, input));
     this.keyOf = input.results ? keysFor(input) : null;
-    this.earlierOf = input.results ? resultsByPage(input.results) : null;
     this.rules = new Map(input.rules.map((rule) => [rule.name, rule]));
     this.ruleFiles = new Set([...input.rules, ...input.keptVisible].map(({ at }) => at.file));
   }
@@ -147,13 +144,21 @@ class Run {
   private isQuick(task: PageTask, { page }: TaskKey): boolean {
     const { pages, looked } = this.outlined;
     const hasOutline = this.input.outlines?.get(outlinePlace(task.page.path, task.work))?.page === page;
-    return looked * 2 <= pages && hasOutline && this.earlierOf?.(page) !== undefined;
+    return looked * 2 <= pages && hasOutline && this.earlierOf(page) !== undefined;
+  }
+
+  private lastEarlier: { page: string; result: PageResult | undefined } | null = null;
+
+  /** The last result of the page with a key. */
+  private earlierOf(page: string): PageResult | undefined {
+    if (this.lastEarlier?.page !== page) this.lastEarlier = { page, result: this.input.results?.find?.(page) };
+    return this.lastEarlier.result;
   }
 
   private outlineOf({ page: { path }, work }: PageTask, page: string): KnownOutline | undefined {
     const kept = this.input.outlines?.get(outlinePlace(path, work));
     if (kept?.page !== page) return undefined;
-    const facts = kept.facts.length > mostFacts ? undefined : readFacts(kept.facts);
+    const facts = kept.facts.length > mostFacts ? undefined : kept.facts;
     return { outline: JSON.parse(kept.outline) as PageOutline, facts };
   }
 
@@ -170,7 +175,7 @@ class Run {
     const { input, ruleFiles } = this;
     if (key === null) return judgeInTime(task, input, null);
     const { page } = key;
-    const found = this.earlierOf?.(page);
+    const found = this.earlierOf(page);
     const isOfPage = found && !loadsStyles(task.context.shippedTo(task.page)) && stillHolds(found, task);
     const earlier = isOfPage ? withLines(1, found, this.rules) : undefined;
     const outline = this.outlineOf(task, page);
@@ -181,7 +186,7 @@ class Run {
       onLook: () => this.outlined.looked++,
       keep: ({ outline, facts }) =>
         input.outlines?.set(outlinePlace(task.page.path, task.work), {
-          ...{ page, outline: JSON.stringify(outline), facts: factsText(facts) },
+          ...{ page, outline: JSON.stringify(outline), facts },
         }),
     });
   }
@@ -318,10 +323,10 @@ function byOutline(task: PageTask, open: () => OpenedPage, kept: KeptOfPage | nu
   const { page, work, context } = task;
   if (work.settings.state !== null || !isOutlined(context.shippedTo(page), context.sheetOf(page))) return null;
   const { earlier, outline: known, parts = new Map<string, KeptPart>() } = kept ?? {};
-  const judgedBy = (outline: PageOutline, facts: ElementFacts | undefined, isNew: boolean) => {
+  const judgedBy = (outline: PageOutline, facts: string | undefined, isNew: boolean) => {
     const elements = new KnownElements(page.file, facts, open);
     const judged = judgeByOutline(task, { outline, isNew, elements, open, earlier, parts });
-    if (judged && (isNew || elements.isAsked)) kept?.keep({ outline, facts: elements.facts });
+    if (judged && (isNew || elements.isAsked)) kept?.keep({ outline, facts: elements.text() });
     return judged;
   };
   const told = earlier && known ? judgedBy(known.outline, known.facts, false) : null;
@@ -386,12 +391,12 @@ interface KeptOfPage {
   /** Called when its outline was not enough. */
   onLook: () => void;
   /** Keeps an outline of the page, and what was asked of its elements. */
-  keep: (told: { outline: PageOutline; facts: ElementFacts }) => void;
+  keep: (told: { outline: PageOutline; facts: string }) => void;
 }
 
 interface KnownOutline {
   outline: PageOutline;
-  facts?: ElementFacts | undefined;
+  facts?: string | undefined;
 }
 
 /** The key of everything that a page's result depends on but its stylesheets, and that of the page and its settings alone. */

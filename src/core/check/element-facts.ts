@@ -11,7 +11,7 @@ import type { OpenedPage } from './opened-page.js';
  * What was asked of single elements of a page, so that what a rule loses can be told without the page. It follows from the
  * page's text and the outline's stylesheets, whatever our rules declare.
  */
-export interface ElementFacts {
+interface ElementFacts {
   /** Paths of elements, by their places among all elements of the page. */
   paths: Record<number, string>;
   /** The lines of elements, by the same. */
@@ -31,7 +31,7 @@ type WrittenPath = [step: number, shared: number, rest: string];
 type WrittenFacts = Omit<ElementFacts, 'paths'> & { paths: WrittenPath[] };
 
 /** Facts as text; neighbours' paths begin alike. */
-export function factsText({ paths, ...facts }: ElementFacts): string {
+function factsText({ paths, ...facts }: ElementFacts): string {
   let [last, before] = [0, ''];
   const written = Object.entries(paths).map(([place, path]): WrittenPath => {
     const step = Number(place) - last;
@@ -44,7 +44,7 @@ export function factsText({ paths, ...facts }: ElementFacts): string {
 }
 
 /** Facts that were written. */
-export function readFacts(text: string): ElementFacts {
+function readFacts(text: string): ElementFacts {
   const { paths: written, ...facts } = JSON.parse(text) as WrittenFacts;
   const paths: ElementFacts['paths'] = {};
   let [place, path] = [0, ''];
@@ -63,11 +63,21 @@ export class KnownElements implements ElementPlaces<number> {
   /** Whether the page had to be asked. */
   isAsked = false;
 
+  /** `written`: what was known before, as text. */
   constructor(
     readonly file: string,
-    readonly facts: ElementFacts = none(),
+    private readonly written: string | undefined,
     private readonly open: () => OpenedPage,
   ) {}
+
+  private read: ElementFacts | undefined;
+
+  private get facts(): ElementFacts {
+    return (this.read ??= this.written === undefined ? none() : readFacts(this.written));
+  }
+
+  /** All that is known now, as text. */
+  text = (): string => factsText(this.facts);
 
   private ask(): OpenedPage {
     this.isAsked = true;

@@ -51,6 +51,7 @@ export function judgeByOutline(
   if (!entries) return null;
   const keyOf = partKeys(task, () =>
     meetingsOf(
+      ours,
       entries,
       ({ above }) => above,
       ({ matches }) => matches,
@@ -193,8 +194,13 @@ function firstPlaces(entries: OutlinedElements<Owner>[]): [place: number, entry:
  * told with them.
  */
 function learnPaths(task: PageTask, { elements, entriesOf }: Pick<Told, 'elements' | 'entriesOf'>): void {
-  for (const { rule } of task.work.judged)
-    for (const { owner } of rule.actions) for (const [place] of firstPlaces(entriesOf(owner))) elements.pathOf(place);
+  const known = new Set<string>();
+  for (const { action, owner } of task.work.judged.flatMap(({ rule }) => rule.actions)) {
+    const selectors = action.selectors.map(({ text }) => text).join();
+    if (known.has(selectors)) continue;
+    known.add(selectors);
+    for (const [place] of firstPlaces(entriesOf(owner))) elements.pathOf(place);
+  }
 }
 
 function once<T>(make: () => T): () => T {

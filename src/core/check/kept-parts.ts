@@ -5,14 +5,7 @@ import { changesCascade } from '../css/cascade/style-set.js';
 import type { Finding } from '../finding.js';
 import type { PageTask } from './plan.js';
 import { textSignature } from '../signature.js';
-import {
-  actionSignature,
-  demandSignature,
-  linesSignature,
-  ruleSignature,
-  type Kept,
-  type PageResult,
-} from './result-cache.js';
+import { actionSignature, demandSignature, linesSignature, ruleSignature, type PageResult } from './result-cache.js';
 import type { Cell } from './verdict.js';
 
 /** What a page's result tells of single rules, so that an edit to one leaves those that it cannot reach. */
@@ -62,15 +55,6 @@ export const keptAs = ({ key, lines }: PartKey, isTied: boolean): string =>
 export const partWith = (parts: ReadonlyMap<string, KeptPart>, { key, lines }: PartKey): KeptPart | undefined =>
   key === '' ? undefined : (parts.get(key) ?? parts.get(`${key} ${lines}`));
 
-/** Results of earlier checks by the keys of their pages. */
-export function resultsByPage(results: Kept<PageResult>): (page: string) => PageResult | undefined {
-  let known: Map<string, PageResult> | undefined;
-  return (page) => {
-    known ??= new Map([...(results.all?.() ?? [])].flatMap((each) => (each.parts ? [[each.parts.page, each]] : [])));
-    return known.get(page);
-  };
-}
-
 /** The parts of a result by their keys. */
 export function partsOf({ cells, findings, missing, parts }: PageResult): Map<string, KeptPart> {
   const own = (rule: string) => missing.flatMap(([name, action]) => (name === rule ? [action] : []));
@@ -95,16 +79,34 @@ export function partKeys(
   meetings: () => ReadonlyMap<Owner, ReadonlySet<Owner>>,
 ): (rule: CompiledRule, dependsOn: string[]) => PartKey {
   const shipped = context.shippedTo(page);
-  if (loadsStyles(shipped) || changesCascade(context.sheetOf(page))) return () => noKey;
+  const sheet = context.sheetOf(page);
+  if (!sheet || loadsStyles(shipped) || changesCascade(sheet)) return () => noKey;
   const known = meetings();
   return (rule, dependsOn) => {
     if (!rule.actions.every(isJudgedByPairs)) return noKey;
     const met = new Set<Owner>(rule.actions.flatMap(({ owner }) => [...(known.get(owner) ?? [])]));
     const inOrder = shipped.filter(({ owner }) => met.has(owner));
-    const key = JSON.stringify([ruleSignature(rule.rule), dependsOn, inOrder.map(keyOfAction)]);
-    const lines = linesSignature([rule.rule, ...inOrder.map(({ owner }) => owner.rule)]);
-    return { key: textSignature(key), lines };
+    return onceFor(
+      sheet,
+      JSON.stringify([rule.rule.name, dependsOn, inOrder.map((each) => shipped.indexOf(each))]),
+      () => {
+        const key = JSON.stringify([ruleSignature(rule.rule), dependsOn, inOrder.map(keyOfAction)]);
+        const lines = linesSignature([rule.rule, ...inOrder.map(({ owner }) => owner.rule)]);
+        return { key: textSignature(key), lines };
+      },
+    );
   };
+}
+
+const keysOf = new WeakMap<OurSheet<Owner>, Map<string, PartKey>>();
+
+/** A key that follows from the sheet of a page and a text, as on all pages to which the same ships. */
+function onceFor(sheet: OurSheet<Owner>, about: string, make: () => PartKey): PartKey {
+  let known = keysOf.get(sheet);
+  if (!known) keysOf.set(sheet, (known = new Map<string, PartKey>()));
+  let key = known.get(about);
+  if (!key) known.set(about, (key = make()));
+  return key;
 }
 
 export const noKey: PartKey = { key: '', lines: '' };
@@ -116,14 +118,15 @@ export const noKey: PartKey = { key: '', lines: '' };
  */
 export function hidingKey({ page, context }: PageTask): PartKey {
   const shipped = context.shippedTo(page);
-  if (loadsStyles(shipped) || changesCascade(context.sheetOf(page))) return noKey;
-  const keptVisible = context.keptVisible.map(({ kept }) => kept);
-  const hiding = shipped.filter((each) => !isJudgedByPairs(each) || each.longhands.some(mayHide));
-  const key = JSON.stringify([demandSignature(keptVisible), hiding.map(keyOfAction)]);
-  return {
-    key: textSignature(key),
-    lines: linesSignature([...keptVisible, ...hiding.map(({ owner }) => owner.rule)]),
-  };
+  const sheet = context.sheetOf(page);
+  if (!sheet || loadsStyles(shipped) || changesCascade(sheet)) return noKey;
+  return onceFor(sheet, 'kept visible', () => {
+    const keptVisible = context.keptVisible.map(({ kept }) => kept);
+    const hiding = shipped.filter((each) => !isJudgedByPairs(each) || each.longhands.some(mayHide));
+    const key = JSON.stringify([demandSignature(keptVisible), hiding.map(keyOfAction)]);
+    const lines = linesSignature([...keptVisible, ...hiding.map(({ owner }) => owner.rule)]);
+    return { key: textSignature(key), lines };
+  });
 }
 
 const mayHide = (longhand: string) => longhand === 'display' || longhand === 'visibility' || longhand.startsWith('--');

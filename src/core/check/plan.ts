@@ -212,5 +212,10 @@ export function viewContext(view: View, rules: Rule[], input: CheckInput): ViewC
 export function shipment(rules: Rule[], site: Site): (page: Page) => CompiledAction[] {
   const ready = new Map(rules.flatMap((rule) => compileRule(rule).actions.map((each) => [each.action, each])));
   const delivered = deliver(rules, site);
-  return (page) => delivered(page).flatMap(({ action }) => ready.get(action) ?? []);
+  const known = new WeakMap<Page, CompiledAction[]>();
+  return (page) => {
+    let shipped = known.get(page);
+    if (!shipped) known.set(page, (shipped = delivered(page).flatMap(({ action }) => ready.get(action) ?? [])));
+    return shipped;
+  };
 }

@@ -35,8 +35,8 @@ export interface PageResult {
 export interface Kept<T> {
   get: (key: string) => T | undefined;
   set: (key: string, value: T) => void;
-  /** All that is kept, the oldest first; left out where that is not asked for. */
-  all?: () => Iterable<T>;
+  /** The last value about something: a result about a page, by the page's key. Left out where that is not asked for. */
+  find?: (about: string) => T | undefined;
 }
 
 /** A result cache in a file. */

@@ -163,7 +163,8 @@ export class Cascade<Owner = unknown> {
 
   /** For the owner of each rule of ours that matches here, those whose rules its values can depend on (see meetingsOf). */
   meetings(): Map<Owner, Set<Owner>> {
-    return meetingsOf(this.ourMatches.keys(), parentOf, (element) => this.ourMatches.get(element));
+    const { own, ourMatches } = this;
+    return own ? meetingsOf(own, ourMatches.keys(), parentOf, (element) => ourMatches.get(element)) : new Map();
   }
 
   /** What our rules reach on the page, so that other runs need not open it; null where its elements share nothing. */

@@ -1,5 +1,5 @@
 import { parentOf, type Element } from '../../page/document.js';
-import type { OurMatches, OurStyles, StyleSet } from './style-set.js';
+import type { Lineage, OurMatches, OurStyles, StyleSet } from './style-set.js';
 
 /**
  * What our rules reach on a page, as far as the cascade tells elements apart (see element-chains.ts): it holds for the
@@ -125,20 +125,12 @@ export function readOutline<Owner>(
  * match the same elements, or elements above them, from where values are inherited.
  */
 export function meetingsOf<Node extends object, Owner>(
+  { lineage: top }: OurStyles<Owner>,
   reached: Iterable<Node>,
   above: (node: Node) => Node | null,
   matchesOf: (node: Node) => OurMatches<Owner> | undefined,
 ): Map<Owner, Set<Owner>> {
-  const meetings = new Map<Owner, Set<Owner>>();
-  const top: Lineage<Owner> = { owners: new Set(), below: new Map() };
   const known = new Map<Node, Lineage<Owner>>();
-  const extended = (outer: Lineage<Owner>, matches: OurMatches<Owner>): Lineage<Owner> => {
-    const own = matches.list.flatMap(({ rule: { owner } }) => owner ?? []);
-    const lineage: Lineage<Owner> = { owners: new Set([...outer.owners, ...own]), below: new Map() };
-    for (const owner of own) meetings.set(owner, new Set([...(meetings.get(owner) ?? []), ...lineage.owners]));
-    outer.below.set(matches, lineage);
-    return lineage;
-  };
   const lineageOf = (node: Node | null): Lineage<Owner> => {
     if (!node) return top;
     let lineage = known.get(node);
@@ -150,11 +142,19 @@ export function meetingsOf<Node extends object, Owner>(
     return lineage;
   };
   for (const node of reached) lineageOf(node);
+  const meetings = new Map<Owner, Set<Owner>>();
+  for (const { own, owners } of new Set(known.values()))
+    for (const owner of own) {
+      const others = meetings.get(owner) ?? new Set<Owner>();
+      meetings.set(owner, others);
+      for (const other of owners) others.add(other);
+    }
   return meetings;
 }
 
-/** The owners of rules that match an element or one above it, and what they are below it by what matches there. */
-interface Lineage<Owner> {
-  owners: Set<Owner>;
-  below: Map<OurMatches<Owner>, Lineage<Owner>>;
+function extended<Owner>(outer: Lineage<Owner>, matches: OurMatches<Owner>): Lineage<Owner> {
+  const own = matches.list.flatMap(({ rule: { owner } }) => owner ?? []);
+  const lineage: Lineage<Owner> = { own, owners: new Set([...outer.owners, ...own]), below: new Map() };
+  outer.below.set(matches, lineage);
+  return lineage;
 }

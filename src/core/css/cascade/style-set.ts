@@ -75,12 +75,22 @@ export interface OurMatches<Owner> {
   next: Map<SheetSelector, Map<number, OurMatches<Owner>>>;
 }
 
+/** The owners of rules of ours that match an element or one above it, and what they are below it by what matches there. */
+export interface Lineage<Owner> {
+  /** Those that match the element itself. */
+  own: Owner[];
+  owners: Set<Owner>;
+  below: Map<OurMatches<Owner>, Lineage<Owner>>;
+}
+
 /** Our sheet on pages with one set of stylesheets. */
 export class OurStyles<Owner> {
   readonly kept = new KeptByChain<Owner>();
   readonly blocks = new Map<SheetSelector, DeclarationBlock<Owner>>();
   readonly selectors: Omit<OurMatch<Owner>, 'distance'>[];
   readonly unmatched: OurMatches<Owner> = { number: 0, list: [], next: new Map() };
+  /** That of an element that none of them matches, with none above. */
+  readonly lineage: Lineage<Owner> = { own: [], owners: new Set(), below: new Map() };
   private lists = 0;
   private readonly chains = new Map<number, Map<number, number>>();
 
@@ -113,6 +123,7 @@ export class OurStyles<Owner> {
   forget(): void {
     this.kept.forget();
     this.chains.clear();
+    this.lineage.below.clear();
   }
 }
 
