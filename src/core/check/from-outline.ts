@@ -61,6 +61,8 @@ export function judgeByOutline(
   const whole = once(() => {
     isLookedAt = true;
     const look = open();
+    // The outline was made of what its own cascade found.
+    if (isNew) return look;
     const cascade = look.cascade.outlined(entries);
     return { ...look, cascade, built: new Computed(cascade) };
   });

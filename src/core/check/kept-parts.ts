@@ -84,17 +84,16 @@ export function partKeys(
   const known = meetings();
   return (rule, dependsOn) => {
     if (!rule.actions.every(isJudgedByPairs)) return noKey;
-    const met = new Set<Owner>(rule.actions.flatMap(({ owner }) => [...(known.get(owner) ?? [])]));
-    const inOrder = shipped.filter(({ owner }) => met.has(owner));
-    return onceFor(
-      sheet,
-      JSON.stringify([rule.rule.name, dependsOn, inOrder.map((each) => shipped.indexOf(each))]),
-      () => {
-        const key = JSON.stringify([ruleSignature(rule.rule), dependsOn, inOrder.map(keyOfAction)]);
-        const lines = linesSignature([rule.rule, ...inOrder.map(({ owner }) => owner.rule)]);
-        return { key: textSignature(key), lines };
-      },
+    const met = rule.actions.flatMap(({ owner }) => known.get(owner) ?? []);
+    const places = [...shipped.keys()].filter((place) =>
+      met.some((owners) => owners.has(shipped[place]?.owner as Owner)),
     );
+    return onceFor(sheet, JSON.stringify([rule.rule.name, dependsOn, places.join()]), () => {
+      const inOrder = places.flatMap((place) => shipped[place] ?? []);
+      const key = JSON.stringify([ruleSignature(rule.rule), dependsOn, inOrder.map(keyOfAction)]);
+      const lines = linesSignature([rule.rule, ...inOrder.map(({ owner }) => owner.rule)]);
+      return { key: textSignature(key), lines };
+    });
   };
 }
 

@@ -182,6 +182,22 @@ export function compileElementTest(tokens: () => Token[]): ElementTest {
   };
 }
 
+/** The test of a selector that is a tag, a class or an ID alone, as most are; null for all others. */
+export function simpleTest(text: string): ElementTest | null {
+  const [, kind = '', name = ''] = /^([.#]?)([a-z][\w-]*)$/i.exec(text) ?? [];
+  if (name === '') return null;
+  const plain = name.toLowerCase();
+  const isIn = (names: string[], quirks: boolean) =>
+    names.some((each) => each === name || (quirks && each.toLowerCase() === plain));
+  const matches: Record<string, ElementTest['matches']> = {
+    '': (_document, { tagName }) => tagName.toLowerCase() === plain,
+    '#': ({ quirks }, element) => isIn([selectedAttribute(element, 'id') ?? ''], quirks),
+    '.': ({ quirks }, element) => isIn((selectedAttribute(element, 'class') ?? '').split(/[\t\n\f\r ]+/), quirks),
+  };
+  const own = matches[kind];
+  return own ? { matches: own, mayBeBelow: () => true } : null;
+}
+
 /** The element that `:scope` matches; outside of `@scope` the root element (Selectors 4, 15.2). */
 let scopingRoot: Element | null = null;
 

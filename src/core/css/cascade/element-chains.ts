@@ -66,6 +66,7 @@ export class ElementChains {
   /** The selectors to try by key, below elements of a number. */
   private readonly triedBelow = new Map<number, Map<string, readonly Tried[]>>();
   private readonly triesAttributes: boolean;
+  private readonly ownByTold = new Map<string, number>();
   /** What was said of elements when their number was made. */
   private readonly told = new Map<number, string>();
   private said = '';
@@ -131,9 +132,12 @@ export class ElementChains {
 
   /** The number of an element of which this was told, below one with another number (0: the root). */
   numberFrom(above: number, told: string): number {
-    const known = this.belowOf(above);
-    const [tagName = '', asked = '', text = ''] = told.split('\n', 3);
-    return this.numbered(known, this.ownOf(tagName, this.numberOfClasses(asked), text), () => told);
+    let own = this.ownByTold.get(told);
+    if (own === undefined) {
+      const [tagName = '', asked = '', text = ''] = told.split('\n', 3);
+      this.ownByTold.set(told, (own = this.ownOf(tagName, this.numberOfClasses(asked), text)));
+    }
+    return this.numbered(this.belowOf(above), own, () => told);
   }
 
   /** The numbers of the selectors that are tried, by their sheets. */
@@ -151,7 +155,8 @@ export class ElementChains {
 
   private forget(): void {
     this.size = 0;
-    for (const each of [this.byParent, this.triedBelow, this.classLists, this.texts, this.told]) each.clear();
+    const { byParent, triedBelow, classLists, texts, told, ownByTold } = this;
+    for (const each of [byParent, triedBelow, classLists, texts, told, ownByTold]) each.clear();
     this.onFull();
   }
 

@@ -1,6 +1,6 @@
 import { selectorTokens } from '../selector-tokens.js';
 import type { Element, PageDocument } from '../../page/document.js';
-import { compileElementTest } from '../../page/elements.js';
+import { compileElementTest, simpleTest } from '../../page/elements.js';
 import { mayHavePart, partNames } from '../../page/shadow.js';
 import { selectorKey } from '../../page/selector-key.js';
 import { isPlainSelector, parseSiteSelectors, resolveNested, selectorParts, type Selector } from '../selector.js';
@@ -308,7 +308,7 @@ function plainSelector(text: string): SheetSelector {
     pseudo: '',
     specificity: [count(/#/g), count(/\./g), count(/(?:^|[\s>+~])[a-z]/gi)],
     key: (named?.[0] ?? last).toLowerCase(),
-    ...compileElementTest(() => selectorTokens(text)[0] ?? []),
+    ...(simpleTest(text) ?? compileElementTest(() => selectorTokens(text)[0] ?? [])),
     asks: () => (asks ??= asksOfPlain(text)),
   };
 }
