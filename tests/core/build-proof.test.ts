@@ -75,6 +75,29 @@ describe('A build that was read back', () => {
 });
 
 test.each([
+  ['all', ':root body .x'],
+  ['page-id(1)', '.x'],
+  ['page-id(1)', 'body.page-1 .x'],
+])('A rule at a viewport of its own, for %s, is judged by what was built', (condition, selector) => {
+  const {
+    input: plain,
+    site,
+    view,
+  } = siteOf(pages, `@needle calm { pages: ${condition}; viewport: phone; ${selector} { color: teal; } }`);
+  const input = { ...plain, viewports: [...plain.viewports, { name: 'phone', width: 390, height: 844 }] };
+  const shipments = prepareShipments({ ...input, site, open: view.open });
+  const { css, js } = bundleOf({ ...input, site, open: view.open });
+  const actions = shipments.whole.rules.flatMap((each) => each.actions.map(({ action }) => action));
+  const prove = (text: string) => {
+    const brought = { build: readBuild(text, js?.text ?? null), actions };
+    return proveBuild(input, check(input).cells, { to: () => brought, pathOptions: {} }).findings;
+  };
+  expect(prove(css.text)).toEqual([]);
+  const messages = prove(css.text.replace('color: teal', 'order: 1')).map(({ message }) => message);
+  expect(messages.filter((message) => message.includes('"calm" was checked as hit on /;'))).toHaveLength(1);
+});
+
+test.each([
   ['a = "</script>"', 'a = "\\x3c/script>"'],
   ['a = `<!-- ${b} </SCRIPT>`', 'a = `\\x3c!-- ${b} \\x3c/SCRIPT>`'],
   ['/<\\/script>/u.test(a) // </script>', '/<\\/script>/u.test(a) // < /script>'],

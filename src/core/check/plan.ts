@@ -164,7 +164,7 @@ export interface ViewContext {
   /** Rules that act on pages that are not their own. */
   elsewhere: CompiledRule[];
   shippedTo: (page: Page) => CompiledAction[];
-  /** Our sheet on a page; null where nothing ships to it. */
+  /** Our sheet on a page as it is planned; null where nothing ships to it, and where what was built is judged. */
   sheetOf: (page: Page) => OurSheet<Owner> | null;
   /** What pages share that load the stylesheets with a signature; undefined where none of them was opened. */
   styleSet: StyleSets<Owner>['known'];
@@ -197,7 +197,8 @@ export function viewContext(view: View, rules: Rule[], input: CheckInput): ViewC
     keptVisible: hides ? input.keptVisible.map(judgedKeptVisible) : [],
     elsewhere: rules.filter((rule) => elsewhereOf(rule, view.site).length > 0).map(compileRule),
     shippedTo,
-    sheetOf: (page) => sheets.of(shippedTo(page)),
+    // What was built may be another one, so nothing may follow from the plan.
+    sheetOf: (page) => (input.delivered ? null : sheets.of(shippedTo(page))),
     styleSet: store.styleSets.known,
     loading: loads && {
       of: (page, look) => loads.loadingOf(page, look, shippedTo(page)),

@@ -53,8 +53,12 @@ const known = new WeakMap<object, string>();
  */
 export const ruleSignature = (rule: Rule): string => signatureOf(rule);
 
+const actionsKnown = new WeakMap<Rule, Map<Action, string>>();
+
 /** The same of one action of a rule, without its others. */
 export function actionSignature(rule: Rule, action: Action): string {
+  let known = actionsKnown.get(rule);
+  if (!known) actionsKnown.set(rule, (known = new Map<Action, string>()));
   let own = known.get(action);
   if (own === undefined) known.set(action, (own = signature({ ...rule, actions: [action] }, rule.at.line)));
   return own;
