@@ -2,6 +2,7 @@ import type { CompiledAction, CompiledRule, Owner } from '../action/compiled.js'
 import { judgedByEffect, mostOverridden } from '../action/judgement.js';
 import { counting, lostBy, overriddenBy, type ElementCount, type LostPair } from '../action/pair.js';
 import { meetingsOf, readOutline, type OutlinedElements, type PageOutline } from '../css/cascade/page-outline.js';
+import { selectorParts } from '../css/selector.js';
 import { StandIns } from '../css/cascade/stand-ins.js';
 import type { StyleSet } from '../css/cascade/style-set.js';
 import { Computed } from '../css/value/computed.js';
@@ -47,7 +48,8 @@ export function judgeByOutline(
   const set = context.styleSet(outline.set) ?? open().cascade.styleSet;
   if (!sheet || set.signature !== outline.set) return null;
   const ours = set.withOurs(sheet);
-  const entries = readOutline(outline, set, ours);
+  const isAbsent = (selector: string) => !context.view.words().mayMatch(page, selectorParts(selector).element);
+  const entries = readOutline(outline, set, ours, isAbsent);
   if (!entries) return null;
   const keyOf = partKeys(task, () =>
     meetingsOf(

@@ -1,8 +1,12 @@
+import { BoundedMap } from '../bounded-map.js';
 import { selectorTokens } from '../css/selector-tokens.js';
 import type { Page, Site } from './page.js';
 import { scanTags, type TagReader } from './tag-scanner.js';
 
-/** Tags, `.classes` and `#ids` that a page's source names, each once, in lower case, with a space before and after each. */
+/**
+ * Tags, `.classes` and `#ids` that a page's source names, each once, in lower case, with a space before and after each; and
+ * `&` where some are written with character references, so that it may name any.
+ */
 export type PageWords = string;
 
 /** Reads the words of a page's source without parsing it: none is left out, though comments and scripts may add some. */
@@ -22,8 +26,10 @@ export function wordReader(): Pick<TagReader, 'start'> & { read: () => PageWords
       words.add(tag);
       if (classes !== null && !classLists.has(classes)) {
         classLists.add(classes);
+        if (classes.includes('&')) words.add('&');
         for (const each of classes.toLowerCase().split(/[\t\n\f\r ]+/)) if (each) words.add(`.${each}`);
       }
+      if (id?.includes('&')) words.add('&');
       if (id !== null) words.add(`#${id.trim().toLowerCase()}`);
     },
     read: () => ` ${[...words].join(' ')} `,
@@ -59,10 +65,21 @@ export class SiteWords {
   /** The pages that name everything that a selector asks for, in the order of the site. */
   pagesFor(selector: string): Page[] {
     const needed = wordsOfSelector(selector);
-    return this.site.pages.filter((page) => {
-      const words = this.words.get(page) ?? '';
-      return needed.every((word) => words.includes(` ${word} `));
-    });
+    return this.site.pages.filter((page) => this.namesAll(page, needed));
+  }
+
+  /** Whether a page names everything that a selector asks for; where not, the selector matches nothing there. */
+  mayMatch(page: Page, selector: string): boolean {
+    let needed = this.needed.get(selector);
+    if (!needed) this.needed.set(selector, (needed = wordsOfSelector(selector)));
+    return this.namesAll(page, needed);
+  }
+
+  private readonly needed = new BoundedMap<string, string[]>(2000);
+
+  private namesAll(page: Page, needed: string[]): boolean {
+    const words = this.words.get(page) ?? '';
+    return words.includes(' & ') || needed.every((word) => words.includes(` ${word} `));
   }
 }
 

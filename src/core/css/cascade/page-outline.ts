@@ -83,15 +83,19 @@ export interface OutlinedElements<Owner> {
   chain: number;
 }
 
-/** Reads an outline with rules of ours; null where one of their selectors was not tried. */
+/**
+ * Reads an outline with rules of ours; null where one of their selectors was not tried. `isAbsent`: whether one matches nothing
+ * on the page, as can be told without trying it.
+ */
 export function readOutline<Owner>(
   { selectors, told, entries }: PageOutline,
   set: StyleSet<Owner>,
   ours: OurStyles<Owner>,
+  isAbsent: (selector: string) => boolean = () => false,
 ): OutlinedElements<Owner>[] | null {
   const numbers = new Map(selectors.map((text, index) => [text, index]));
   const tried = ours.selectors.filter(({ rule }) => set.holds(rule.around) !== false);
-  if (!tried.every(({ selector }) => numbers.has(selector.text))) return null;
+  if (!tried.every(({ selector: { text } }) => numbers.has(text) || isAbsent(text))) return null;
   const byNumber = tried.map((each) => ({ ...each, number: numbers.get(each.selector.text) }));
   const known = new Map<string, OurMatches<Owner>>();
   const matchesOf = (matched: number[]): OurMatches<Owner> => {
