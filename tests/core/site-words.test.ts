@@ -70,6 +70,7 @@ describe('The words of a site', () => {
     ['<br/><x-y>', ' br x-y '],
     ['<p class="&#97;b">', ' p & .&#97;b '],
     ['<p id=a&amp;b>', ' p & #a&amp;b '],
+    ['<p class="[&_svg]:block [&>p]:m-0">', ' p .[&_svg]:block .[&>p]:m-0 '],
   ])('of %s are %j', (html, words) => {
     expect(readWords(html)).toBe(words);
   });

@@ -16,6 +16,9 @@ export function readWords(html: string): PageWords {
   return words.read();
 }
 
+/** The beginning of a character reference (HTML Standard 13.5); other names hold a `&` too (`[&_svg]:block`). */
+const reference = /&[#a-z\d]/i;
+
 /** Gathers words from a page's start tags. */
 export function wordReader(): Pick<TagReader, 'start'> & { read: () => PageWords } {
   const words = new Set<string>();
@@ -26,10 +29,10 @@ export function wordReader(): Pick<TagReader, 'start'> & { read: () => PageWords
       words.add(tag);
       if (classes !== null && !classLists.has(classes)) {
         classLists.add(classes);
-        if (classes.includes('&')) words.add('&');
+        if (reference.test(classes)) words.add('&');
         for (const each of classes.toLowerCase().split(/[\t\n\f\r ]+/)) if (each) words.add(`.${each}`);
       }
-      if (id?.includes('&')) words.add('&');
+      if (id !== null && reference.test(id)) words.add('&');
       if (id !== null) words.add(`#${id.trim().toLowerCase()}`);
     },
     read: () => ` ${[...words].join(' ')} `,
