@@ -160,12 +160,15 @@ export function assembleSite(
     return read[name];
   };
   let words: SiteWords | undefined;
-  const readAllWords = () => {
-    if (!words) {
-      words = new SiteWords(site, (page) => known('words', page));
-      kept.words?.save();
-      kept.skeleton?.save(false);
-    }
+  const siteWords = () => {
+    words ??= new SiteWords(
+      site,
+      (page) => known('words', page),
+      () => {
+        kept.words?.save();
+        kept.skeleton?.save(false);
+      },
+    );
     return words;
   };
   let templates: Template[] | undefined;
@@ -185,5 +188,5 @@ export function assembleSite(
     }
     return templates;
   };
-  return { site, findings: all, found, identity, open, day, words: readAllWords, templates: readTemplates, ...reading };
+  return { site, findings: all, found, identity, open, day, words: siteWords, templates: readTemplates, ...reading };
 }

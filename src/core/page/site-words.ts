@@ -41,33 +41,48 @@ export function wordReader(): Pick<TagReader, 'start'> & { read: () => PageWords
 
 /** Which pages of a site name which words: what tells where a selector may match without a page being parsed. */
 export class SiteWords {
-  private readonly words: Map<Page, PageWords>;
+  private readonly known = new Map<Page, PageWords>();
+  private whole: PageWords[] | null = null;
 
-  /** `wordsOf`: the words of a page, read now or kept from an earlier run. */
+  /** `read`: the words of a page, read now or kept from an earlier run. `onWhole`: called once those of all pages were asked for. */
   constructor(
     private readonly site: Site,
-    wordsOf: (page: Page) => PageWords,
-  ) {
-    this.words = new Map(site.pages.map((page) => [page, wordsOf(page)]));
+    private readonly read: (page: Page) => PageWords,
+    private readonly onWhole: () => void = () => undefined,
+  ) {}
+
+  private of(page: Page): PageWords {
+    let words = this.known.get(page);
+    if (words === undefined) this.known.set(page, (words = this.read(page)));
+    return words;
+  }
+
+  private all(): PageWords[] {
+    if (!this.whole) {
+      this.whole = this.site.pages.map((page) => this.of(page));
+      this.onWhole();
+    }
+    return this.whole;
   }
 
   private counts: Map<string, number> | null = null;
 
   /** How many pages name a tag, `.class` or `#id`. */
   countOf(word: string): number {
-    this.counts ??= countWords(this.words.values());
+    this.counts ??= countWords(this.all());
     return this.counts.get(word.toLowerCase()) ?? 0;
   }
 
   /** Whether any page names it. */
-  isNamed = (word: string): boolean => this.site.pages.some((page) => this.names(page, word));
+  isNamed = (word: string): boolean => this.all().some((words) => words.includes(` ${word.toLowerCase()} `));
 
   /** Whether a page names it. */
-  names = (page: Page, word: string): boolean => (this.words.get(page) ?? '').includes(` ${word.toLowerCase()} `);
+  names = (page: Page, word: string): boolean => this.of(page).includes(` ${word.toLowerCase()} `);
 
   /** The pages that name everything that a selector asks for, in the order of the site. */
   pagesFor(selector: string): Page[] {
     const needed = wordsOfSelector(selector);
+    this.all();
     return this.site.pages.filter((page) => this.namesAll(page, needed));
   }
 
@@ -81,7 +96,7 @@ export class SiteWords {
   private readonly needed = new BoundedMap<string, string[]>(2000);
 
   private namesAll(page: Page, needed: string[]): boolean {
-    const words = this.words.get(page) ?? '';
+    const words = this.of(page);
     return words.includes(' & ') || needed.every((word) => words.includes(` ${word} `));
   }
 }
