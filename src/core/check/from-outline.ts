@@ -34,7 +34,7 @@ export interface JudgedRules {
   keys: PartKey[];
   /** The opened page, without looking for our rules where the outline tells of them. */
   look: () => OpenedPage;
-  /** Whether more of it was looked at than single elements. */
+  /** Whether its outline and what was kept with it were not enough. */
   isLookedAt: () => boolean;
 }
 

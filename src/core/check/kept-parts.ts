@@ -112,8 +112,8 @@ export const noKey: PartKey = { key: '', lines: '' };
 
 /**
  * The keys of what is found of kept-visible elements on a page, by all that ships to it and can hide an element or show it;
- * empty where that is not known. By their declarations
- * rules do so by `display` and `visibility` alone, or by a custom property in one.
+ * empty where that is not known. By their declarations rules do so by `display` and `visibility` alone, or by a custom
+ * property in one.
  */
 export function hidingKey({ page, context }: PageTask): PartKey {
   const shipped = context.shippedTo(page);
