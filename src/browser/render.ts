@@ -55,7 +55,8 @@ async function playwright() {
   try {
     return await import('playwright-core');
   } catch (error) {
-    if ((error as NodeJS.ErrnoException).code !== 'ERR_MODULE_NOT_FOUND') throw error;
+    // As import() says it, and as require() does, which the bundle has in its place.
+    if (!/^(ERR_)?MODULE_NOT_FOUND$/.test((error as NodeJS.ErrnoException).code ?? '')) throw error;
     const hint = 'Run npm install playwright-core in the same project. It does not download a browser.';
     throw new ProblemError([{ message: 'This command needs the package playwright-core', hint }], 'access');
   }

@@ -1,5 +1,5 @@
 import { existsSync, readFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
 import type { Options } from 'yargs';
 import { verdictMeanings } from '../core/check/verdict.js';
 import { findingCodes } from '../core/finding.js';
@@ -64,7 +64,7 @@ interface KnownOptions {
  * A command's options, from the table that the build wrote: loading the command itself can be too slow for a key press.
  */
 async function optionsOf(name: string): Promise<KnownOptions> {
-  const table = join(import.meta.dirname, 'options.json');
+  const table = fileURLToPath(new URL('options.json', import.meta.url));
   if (existsSync(table)) {
     const known = (JSON.parse(readFileSync(table, 'utf8')) as Record<string, KnownOptions>)[name];
     if (known) return known;

@@ -12,4 +12,4 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
   throw error;
 });
 
-process.exitCode = await execute(process.argv.slice(2), output);
+void execute(process.argv.slice(2), output).then((status) => (process.exitCode = status));

@@ -43,7 +43,10 @@ export async function runCommandLine(words: string[], output: Output): Promise<n
   const loaded = entry && { entry, command: ((await entry.load()) as { command: Command }).command };
   let exit = 0;
   const known = Object.keys({ ...commonOptions, ...loaded?.command.options });
-  const parser = yargs(words)
+  // Of a command that has a name, yargs writes the help at each call; only there the help tells all of its arguments.
+  const isNamed = !loaded || words.includes('--help');
+  const parsed = isNamed ? words : words.slice(1);
+  const parser = yargs(parsed)
     .scriptName('local-needle')
     .locale('en')
     .updateStrings({ 'Positionals:': 'Arguments:' })
@@ -56,7 +59,7 @@ export async function runCommandLine(words: string[], output: Output): Promise<n
       if (error && error.name !== 'YError') throw error;
       throw callProblem(message ?? error?.message ?? '', { words, entry, known });
     });
-  if (loaded) describeCommand(parser, name, loaded, async (args) => (exit = await runOne(args)));
+  if (loaded) describeCommand(parser, isNamed ? name : '$0', loaded, async (args) => (exit = await runOne(args)));
   else listCommands(parser);
   const runOne = async (args: CommonArguments) => {
     if (!loaded) return 2;
@@ -66,7 +69,7 @@ export async function runCommandLine(words: string[], output: Output): Promise<n
     args.format ??= loaded.command.formats?.[0] ?? 'text';
     return loaded.command.run(args, output, runCommandLine);
   };
-  await parser.parseAsync(words, {}, (error, _args, text) => {
+  await parser.parseAsync(parsed, {}, (error, _args, text) => {
     if (text) (error ? output.log : output.out)(text);
   });
   return exit;

@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { readFileSync, readdirSync, statSync } from 'node:fs';
+import { readFileSync, readdirSync, statSync, truncateSync } from 'node:fs';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import packageJson from '../../package.json' with { type: 'json' };
@@ -40,7 +40,7 @@ describe('The package, installed into an empty folder', () => {
 
   test('is small, alone, and has the licences of all that is in it', () => {
     const file = readdirSync(home).find((name) => name.endsWith('.tgz')) ?? '';
-    expect(statSync(join(home, file)).size).toBeLessThan(3 * megabyte);
+    expect(statSync(join(home, file)).size).toBeLessThan(5 * megabyte);
     expect(readdirSync(join(home, 'node_modules')).filter((name) => !name.startsWith('.'))).toEqual(['local-needle']);
     const files = readdirSync(join(home, 'node_modules'), { recursive: true, withFileTypes: true });
     const bytes = files.filter((each) => each.isFile()).map((each) => statSync(join(each.parentPath, each.name)).size);
@@ -59,6 +59,22 @@ describe('The package, installed into an empty folder', () => {
     const demo = await call(home, program, 'demo');
     expect([demo.status, demo.stdout]).toEqual([0, expect.stringContaining('verdicts as checked')]);
   }, 120_000);
+
+  test('takes what was compiled of its parts, and does without where that is damaged', async () => {
+    const parts = join(home, 'node_modules/local-needle/dist/program/parts');
+    const counting = `
+      const { load, scripts } = await import(${JSON.stringify(join(parts, '../load.js'))});
+      await load('execute').execute(['pages'], { out: () => undefined, log: () => undefined });
+      console.log([...scripts.values()].map((script) => script.cachedDataRejected).join());`;
+    const project = smallProject('@needle calm { pages: path("/"); @hide .x; }');
+    const taken = (flags: string[]) => call(project, 'node', ...flags, '--input-type=module', '-e', counting);
+    expect((await taken([])).stdout.trim()).toMatch(/^false(,false){20,}$/);
+    expect((await taken(['--no-opt'])).stdout.trim()).toMatch(/^true(,true){20,}$/);
+    for (const name of readdirSync(parts).filter((each) => each.endsWith('.compiled')))
+      truncateSync(join(parts, name), 1000);
+    expect((await taken([])).stdout.trim()).toMatch(/^true(,true){20,}$/);
+    expect((await call(project, program, 'check')).stdout).toMatch(/calm\t\/\thit/);
+  });
 
   test('says what to install where a command needs a browser', async () => {
     if (chromiumPath() === null) return;
