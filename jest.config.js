@@ -12,7 +12,7 @@ export default {
           experimental: { keepImportAttributes: true },
           target: 'es2022',
           parser: { syntax: 'typescript', decorators: true },
-          transform: { legacyDecorator: true, useDefineForClassFields: false },
+          transform: { legacyDecorator: true, useDefineForClassFields: true },
         },
         module: { type: 'es6' },
       },

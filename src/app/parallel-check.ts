@@ -21,6 +21,8 @@ export interface HelperData {
 const aloneMs = 1500;
 /** Maximum number of workers: each reads the project again. */
 const mostHelpers = 7;
+/** The room for young objects of a worker: several pages of markup, so that most are gone when V8 looks for what lives. */
+const maxYoungGenerationSizeMb = 192;
 /** Consecutive pages that a thread takes at once, and the number of such runs that can be shared. */
 const row = 8;
 const mostRows = 1 << 17;
@@ -71,7 +73,10 @@ class Helpers {
       const { results, outlines, learnt } = this.shared;
       const part = { taken: this.taken, number: each + 2 };
       const workerData: HelperData = { call: this.call, surveys: learnt !== null, ...part };
-      const worker = new Worker(new URL('./parallel-check-worker.js', import.meta.url), { workerData });
+      const worker = new Worker(new URL('./parallel-check-worker.js', import.meta.url), {
+        workerData,
+        resourceLimits: { maxYoungGenerationSizeMb },
+      });
       this.workers.push(worker);
       // The pages of a worker that failed are judged here.
       const finished = once(worker, 'message').then(

@@ -20,6 +20,18 @@ export interface PageDocument {
   isInState: boolean;
   /** The page's address; null if it is unknown. */
   location: PageLocation | null;
+  /** What was worked out of it. */
+  kept: Map<object, unknown>;
+}
+
+/**
+ * What is worked out once a page. It is kept with the page: a WeakMap whose table is old holds its values, and the pages
+ * that they lead to, until V8 collects all of its memory.
+ */
+export class KeptWithPage<T> {
+  get = ({ kept }: PageDocument): T | undefined => kept.get(this) as T | undefined;
+  set = ({ kept }: PageDocument, value: T): void => void kept.set(this, value);
+  delete = ({ kept }: PageDocument): boolean => kept.delete(this);
 }
 
 /** Where a page is, and which page of the site an address names. */
@@ -39,7 +51,15 @@ export function readDocument(html: string, withPlaces = false): PageDocument {
 /** The document of a parsed tree. */
 export function documentOf(root: Tree.Document, source: () => string): PageDocument {
   const quirks = root.mode === standard.DOCUMENT_MODE.QUIRKS;
-  return { root, ...elementsOutsideHead(root, quirks), quirks, source, isInState: false, location: null };
+  return {
+    root,
+    ...elementsOutsideHead(root, quirks),
+    quirks,
+    source,
+    isInState: false,
+    location: null,
+    kept: new Map(),
+  };
 }
 
 function elementsOutsideHead(root: Tree.Document, quirks: boolean): Pick<PageDocument, 'elements' | 'shadows'> {
@@ -89,7 +109,7 @@ export function elementsIn(root: Tree.ParentNode, ...tagNames: string[]): Elemen
   return found;
 }
 
-const lineCounters = new WeakMap<PageDocument, (offset: number) => number>();
+const lineCounters = new KeptWithPage<(offset: number) => number>();
 
 /** The lines of a page's source on which an element's start tag begins and ends. */
 export function linesOf(document: PageDocument, element: Element): Lines {

@@ -2,7 +2,7 @@ import { compile } from 'css-select';
 import { isTraversal, SelectorType, type Selector as Token } from 'css-what';
 import { selectorTokens } from '../css/selector-tokens.js';
 import { AncestorFilter, requiredAncestors, type KeyBits } from './ancestor-filter.js';
-import { type Element, type PageDocument } from './document.js';
+import { KeptWithPage, type Element, type PageDocument } from './document.js';
 import { standingOf } from './family.js';
 import { keysOfKind, selectorKey } from './selector-key.js';
 import { pseudoClasses } from './pseudo-classes.js';
@@ -109,7 +109,7 @@ class ElementIndex {
   }
 }
 
-const indexes = new WeakMap<PageDocument, ElementIndex>();
+const indexes = new KeptWithPage<ElementIndex>();
 
 /** The elements of a page that carry a key, in the order of the source. */
 export function candidates(document: PageDocument, key: string): Element[] {
@@ -125,7 +125,7 @@ export function elementsChanged(document: PageDocument): void {
   ancestorFilters.delete(document);
 }
 
-const ancestorFilters = new WeakMap<PageDocument, AncestorFilter>();
+const ancestorFilters = new KeptWithPage<AncestorFilter>();
 
 function ancestorFilterOf(document: PageDocument): AncestorFilter {
   let found = ancestorFilters.get(document);

@@ -47,6 +47,7 @@ export function shadowDocument(tree: Tree.DocumentFragment, quirks: boolean): Pa
     isInState: false,
     location: null,
     shadows: new Map(),
+    kept: new Map(),
   };
 }
 

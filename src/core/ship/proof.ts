@@ -223,7 +223,7 @@ function outlineOf({ bodyAttributes }: Page): PageDocument {
   const document = readDocument('');
   const body = document.elements.find(({ tagName }) => tagName === 'body');
   body?.attrs.push(...[...bodyAttributes].map(([name, value]) => ({ name, value })));
-  return { ...document, quirks: true };
+  return { ...document, quirks: true, kept: new Map() };
 }
 
 type Differs = BuildProof['differs'];

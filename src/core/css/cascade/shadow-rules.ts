@@ -1,4 +1,4 @@
-import { parentOf, type Element, type PageDocument } from '../../page/document.js';
+import { KeptWithPage, parentOf, type Element, type PageDocument } from '../../page/document.js';
 import { textOf } from '../../page/elements.js';
 import { compileSelector, compileSheet, type SheetRule, type SheetSelector } from './sheet.js';
 
@@ -9,7 +9,7 @@ export interface ShadowRule {
   reaches: 'host' | 'slotted';
 }
 
-const known = new WeakMap<PageDocument, ShadowRule[]>();
+const known = new KeptWithPage<ShadowRule[]>();
 
 /** The rules of a shadow tree for its host and its host's children (CSS Scoping 1, 3.2 and 3.3), in their order. */
 function rulesOf(shadow: PageDocument): ShadowRule[] {

@@ -29,7 +29,7 @@ export class StandIns<Owner> {
     this.root = { nodeName: '#document', mode, childNodes: [] };
     this.document = {
       ...{ elements: [], root: this.root, quirks, shadows: new Map(), source: () => '' },
-      ...{ isInState: false, location: null },
+      ...{ isInState: false, kept: new Map(), location: null },
     };
     const uses = set.uses.map((use) => ({ ...use, file: use.base, lineOf: use.sheet.lineOf }));
     const sheets = { uses, unseen: [], ofFonts: [], loaded: [] };
