@@ -1,3 +1,4 @@
+import { readRuns } from './tokenizer-runs.js';
 import { defaultTreeAdapter, Parser, type DefaultTreeAdapterTypes as Tree, type ParserOptions } from 'parse5';
 
 /** How deep elements may be inside of one another; Chromium's parser makes those below siblings of the deepest. */
@@ -64,6 +65,7 @@ export function parseHtml(
       },
     },
   });
+  if (!options.sourceCodeLocationInfo) readRuns(parser.tokenizer);
   parser.tokenizer.write(html, true);
   return parser.document;
 }
