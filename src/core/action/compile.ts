@@ -4,7 +4,7 @@ import { compileScoped, compileSheet, readScope, type SheetSelector } from '../c
 import { longhandsOf } from '../css/declaration.js';
 import { selectorParts } from '../css/selector.js';
 import type { SheetDeclaration } from '../css/syntax.js';
-import type { Element, PageDocument } from '../page/document.js';
+import { KeptWithPage, type Element, type PageDocument } from '../page/document.js';
 import { candidates, compileMatcher, type Matcher } from '../page/elements.js';
 import type { Place } from '../place.js';
 import type { Rule } from '../rule/rule.js';
@@ -141,23 +141,26 @@ const declarationOf = (node: Declaration, important: boolean): SheetDeclaration 
 });
 
 /** What our selectors match on a page, for as long as the page is open: kept by selector, it would keep pages open. */
-const matchedOn = new WeakMap<PageDocument, Map<SheetSelector, { list: Element[]; set: Set<Element> }>>();
+const matchedOn = new KeptWithPage<Map<SheetSelector, { list: Element[]; set?: Set<Element> }>>();
 
 function remembering(selector: SheetSelector): OurSelector {
   const look = (document: PageDocument) => {
     let known = matchedOn.get(document);
-    if (!known) matchedOn.set(document, (known = new Map<SheetSelector, { list: Element[]; set: Set<Element> }>()));
+    if (!known) matchedOn.set(document, (known = new Map<SheetSelector, { list: Element[]; set?: Set<Element> }>()));
     let found = known.get(selector);
     if (!found) {
       const list = candidates(document, selector.key).filter((element) => selector.matches(document, element));
-      known.set(selector, (found = { list, set: new Set(list) }));
+      known.set(selector, (found = { list }));
     }
     return found;
   };
   return {
     ...selector,
     elements: (document) => look(document).list,
-    matches: (document, element) => look(document).set.has(element),
+    matches(document, element) {
+      const found = look(document);
+      return (found.set ??= new Set(found.list)).has(element);
+    },
   };
 }
 

@@ -146,8 +146,11 @@ export class Cascade<Owner = unknown> {
     if (!own) return found;
     for (const { rule, selector, index } of own.selectors) {
       if (this.holds(rule.around) === false) continue;
-      for (const element of candidates(document, selector.key)) {
-        const distance = matchDistance(document, element, { rule, selector, owner: null });
+      const isScoped = rule.around.some(({ kind }) => kind === 'scope');
+      const all = isScoped ? undefined : selector.elements?.(document);
+      const tried = { rule, selector, owner: null };
+      for (const element of all ?? candidates(document, selector.key)) {
+        const distance = all ? Infinity : matchDistance(document, element, tried);
         if (distance === null) continue;
         const before = found.get(element) ?? own.unmatched;
         found.set(element, own.withMatch(before, { rule, selector, index, distance }));

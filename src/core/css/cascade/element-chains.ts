@@ -69,7 +69,8 @@ export class ElementChains {
   private readonly ownByTold = new Map<string, number>();
   /** What was said of elements when their number was made. */
   private readonly told = new Map<number, string>();
-  private said = '';
+  /** What was found of the element that was described last. */
+  private readonly described = { tagName: '', asked: '', text: '' };
   private size = 0;
   private last: object | null = null;
 
@@ -137,7 +138,7 @@ export class ElementChains {
       const [tagName = '', asked = '', text = ''] = told.split('\n', 3);
       this.ownByTold.set(told, (own = this.ownOf(tagName, this.numberOfClasses(asked), text)));
     }
-    return this.numbered(this.belowOf(above), own, () => told);
+    return this.numbered(this.belowOf(above), own, told);
   }
 
   /** The numbers of the selectors that are tried, by their sheets. */
@@ -166,7 +167,7 @@ export class ElementChains {
     const parent = parentOf(element);
     const above = parent ? this.numberOf(document, parent) : 0;
     const own = this.describe(document, element, above);
-    const number = this.numbered(this.belowOf(above), own, () => this.said);
+    const number = this.numbered(this.belowOf(above), own, null);
     element.chainOf = this;
     element.chain = number;
     return number;
@@ -178,12 +179,15 @@ export class ElementChains {
     return among;
   }
 
-  private numbered(among: Map<number, number>, own: number, told: () => string): number {
+  /** `told`: what is told of the element; null for what was described last. */
+  private numbered(among: Map<number, number>, own: number, told: string | null): number {
     let number = among.get(own);
     if (number === undefined) {
       this.size++;
       among.set(own, (number = nextChain()));
-      this.told.set(number, told());
+      const { tagName, asked, text } = this.described;
+      // Only its values may hold line breaks, and they are written as in JSON.
+      this.told.set(number, told ?? `${tagName}\n${asked}\n${text}`);
     }
     return number;
   }
@@ -201,30 +205,35 @@ export class ElementChains {
     const { tagName } = element;
     let classes: ClassList | null = null;
     let text = element.namespaceURI === standard.NS.HTML ? '' : element.namespaceURI;
-    const tell = (key: string) => {
-      for (const each of this.toTry(key, document, element, above)) {
-        const how = isAtRest(each, document) ? null : this.match(document, element, each);
-        if (how !== null) text += `!${each.number}:${how}`;
-      }
-    };
-    tell('*');
-    tell(tagName.toLowerCase());
+    text += this.triedText('*', document, element, above);
+    text += this.triedText(tagName.toLowerCase(), document, element, above);
     for (const { name, value, namespace } of element.attrs) {
       if (namespace) text += ` ${namespace}|${writtenName(name)}=${JSON.stringify(value)}`;
       else if (name === 'class') {
         classes = this.classList(value);
-        for (const key of classes.tried) tell(key);
+        for (const key of classes.tried) text += this.triedText(key, document, element, above);
       } else if (name === 'id') {
         const key = `#${value.toLowerCase()}`;
         if (this.words.has(key)) text += ` #${JSON.stringify(value)}`;
-        tell(key);
+        text += this.triedText(key, document, element, above);
       } else if (name === 'style') text += ` style=${JSON.stringify(value)}`;
       text += this.attributeText(tagName, name, value);
-      if (this.triesAttributes) tell(`[${name.toLowerCase()}`);
+      if (this.triesAttributes) text += this.triedText(`[${name.toLowerCase()}`, document, element, above);
     }
-    // Only its values may hold line breaks, and they are written as in JSON.
-    this.said = `${tagName}\n${classes?.asked ?? ''}\n${text}`;
+    this.described.tagName = tagName;
+    this.described.asked = classes?.asked ?? '';
+    this.described.text = text;
     return this.ownOf(tagName, classes?.number ?? 0, text);
+  }
+
+  /** Which selectors with a key match an element, and how. */
+  private triedText(key: string, document: PageDocument, element: Element, above: number): string {
+    let text = '';
+    for (const each of this.toTry(key, document, element, above)) {
+      const how = isAtRest(each, document) ? null : this.match(document, element, each);
+      if (how !== null) text += `!${each.number}:${how}`;
+    }
+    return text;
   }
 
   private ownOf(tagName: string, classes: number, text: string): number {

@@ -17,6 +17,8 @@ export interface SheetSelector {
   /** What the element must carry for it to match at all: `#id`, `.class`, a tag, each in lower case, or `*`. */
   key: string;
   matches: (document: PageDocument, element: Element) => boolean;
+  /** All that match on a page, in the order of the source; only of selectors that find them at once. */
+  elements?: (document: PageDocument) => Element[];
   /** Whether what it needs above an element may be there. */
   mayBeBelow: (document: PageDocument, element: Element) => boolean;
   /** What decides whether it matches. */

@@ -231,14 +231,16 @@ export class StyleSet<Owner> {
   }
 }
 
+const isScope = (around: EnclosingRule) => around.kind === 'scope';
+
 /** How near the scoping root is with which a selector matches, infinite without a scope; null if it does not match. */
 export function matchDistance(
   document: PageDocument,
   element: Element,
   { rule, selector, owner }: { rule: SheetRule; selector: SheetSelector; owner: Element | null },
 ): number | null {
-  const scopes = rule.around.filter((each) => each.kind === 'scope');
-  if (scopes.length === 0) return selector.matches(document, element) ? Infinity : null;
+  if (!rule.around.some(isScope)) return selector.matches(document, element) ? Infinity : null;
+  const scopes = rule.around.filter(isScope);
   for (const [root, distance] of scopingRoots(document, element, scopes, owner))
     if (withScopingRoot(root, () => selector.matches(document, element))) return distance;
   return null;
