@@ -92,7 +92,9 @@ for (const { path, text } of program.outputFiles) {
     banner: '(function (exports, require, module, programUrl, __filename, __dirname) {',
     footer: '})',
   });
-  writeFileSync(join(parts, basename(path)), code);
+  // Not a copy with getters that look each name up: it takes a fiftieth of a check's time.
+  const direct = code.replace(/__toCommonJS\((\w+)\);/, '__defProp($1, "__esModule", { value: true });');
+  writeFileSync(join(parts, basename(path)), direct);
 }
 copyFileSync(join(dist, 'src/load.js'), join(outdir, 'load.js'));
 const start = (name) => `import { load } from './load.js';\nload('${name}');\n`;

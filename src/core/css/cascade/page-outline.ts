@@ -20,6 +20,9 @@ export interface PageOutline {
   entries: [above: number, told: number, matched: number[], places: number[]][];
 }
 
+/** An element with its entry in the outline that it was last put into. */
+type Outlined = Element & { outline?: PageOutline['entries']; entry?: number };
+
 /** Makes the outline of a page; null where what a number tells was forgotten. `chainOf`, `toldBy`: see ElementChains. */
 export function outlineOf<Owner>(
   set: string,
@@ -34,12 +37,10 @@ export function outlineOf<Owner>(
   const told = new Map<string, number>();
   const entries: PageOutline['entries'] = [];
   const byChain = new Map<number, Map<number, number>>();
-  const known = new Map<Element, number>();
   let isWhole = true;
-  const entryOf = (element: Element | null, own: OurMatches<Owner> | undefined): number => {
+  const entryOf = (element: Outlined | null, own: OurMatches<Owner> | undefined): number => {
     if (!element) return -1;
-    let index = known.get(element);
-    if (index !== undefined) return index;
+    if (element.outline === entries) return element.entry as number;
     const parent = parentOf(element);
     const above = entryOf(parent, parent ? matches.get(parent) : undefined);
     const chain = chainOf(element);
@@ -47,7 +48,7 @@ export function outlineOf<Owner>(
     const key = (above + 1) * 2 ** 24 + (own?.number ?? 0);
     let among = byChain.get(chain);
     if (!among) byChain.set(chain, (among = new Map<number, number>()));
-    index = among.get(key);
+    let index = among.get(key);
     if (index === undefined) {
       const text = toldBy(chain) ?? '';
       isWhole &&= text !== '';
@@ -57,7 +58,8 @@ export function outlineOf<Owner>(
       index = entries.push([above, number, [...matched], []]) - 1;
       among.set(key, index);
     }
-    known.set(element, index);
+    element.outline = entries;
+    element.entry = index;
     return index;
   };
   const last: number[] = [];

@@ -209,10 +209,11 @@ interface ImportContext extends Pick<SheetUse, 'around' | 'layer' | 'afterBuild'
 }
 
 function isStylesheet(element: Element): boolean {
+  if (element.tagName !== 'style' && element.tagName !== 'link') return false;
   const type = attribute(element, 'type')?.trim().toLowerCase() ?? '';
   if (type !== '' && type !== 'text/css') return false;
   if (element.tagName === 'style') return true;
-  if (element.tagName !== 'link' || attribute(element, 'disabled') !== undefined) return false;
+  if (attribute(element, 'disabled') !== undefined) return false;
   // An earlier build put it there.
   if (attribute(element, sheetMark) !== undefined) return false;
   return /(^|\s)stylesheet(\s|$)/i.test(attribute(element, 'rel') ?? '') && (attribute(element, 'href') ?? '') !== '';
