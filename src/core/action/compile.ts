@@ -143,7 +143,8 @@ const declarationOf = (node: Declaration, important: boolean): SheetDeclaration 
 /** What our selectors match on a page, for as long as the page is open: kept by selector, it would keep pages open. */
 const matchedOn = new KeptWithPage<Map<SheetSelector, { list: Element[]; set?: Set<Element> }>>();
 
-function remembering(selector: SheetSelector): OurSelector {
+/** A selector that looks for its elements once a page. It must not stand in `@scope`. */
+export function remembering(selector: SheetSelector): OurSelector {
   const look = (document: PageDocument) => {
     let known = matchedOn.get(document);
     if (!known) matchedOn.set(document, (known = new Map<SheetSelector, { list: Element[]; set?: Set<Element> }>()));

@@ -1,6 +1,6 @@
 import type { Action } from '../action/action.js';
 import type { CompiledAction, Owner } from '../action/compiled.js';
-import { compileRule, ourSheet } from '../action/compile.js';
+import { compileRule, ourSheet, remembering } from '../action/compile.js';
 import { SharedSheets } from '../action/shared-sheets.js';
 import { check, isLate, tooSlow } from '../check/check.js';
 import type { CheckInput, ViewSettings } from '../check/input.js';
@@ -244,7 +244,9 @@ function ownedSheet(
   const { layers, keyframes, registered, makesContainers } = sheet;
   const rules = sheet.rules.map((rule, index): OurRule<Owner> => {
     const action = styled[index];
-    return { ...rule, owner: (action && owners.get(action)) ?? null };
+    const isScoped = rule.around.some(({ kind }) => kind === 'scope');
+    const selectors = isScoped ? rule.selectors : rule.selectors.map(remembering);
+    return { ...rule, selectors, owner: (action && owners.get(action)) ?? null };
   });
   return { layers, keyframes, registered, makesContainers, rules };
 }
@@ -288,9 +290,10 @@ function reachesNoMore(
   const allowed = compiled && expected.get(compiled);
   if (allowed === null) return;
   for (const selector of selectors) {
-    const beyond = candidates(document, selector.key).find(
-      (element) => !allowed?.has(element) && selector.matches(document, element),
-    );
+    const isBeyond = (element: Element) => !allowed?.has(element);
+    const beyond = selector.elements
+      ? selector.elements(document).find(isBeyond)
+      : candidates(document, selector.key).find((each) => isBeyond(each) && selector.matches(document, each));
     if (beyond)
       differs(
         `"${rule?.name ?? '?'}" would reach ${elementPath(beyond)} on ${page.path}: ${selector.text}`,
