@@ -18,13 +18,17 @@ type Part = (
   folder: string,
 ) => void;
 
-// An object that V8 makes as an old one, since those before it lived long, is found to be dead only when all memory is
-// collected, and keeps what it leads to until then: whole pages of markup.
-setFlagsFromString('--no-allocation-site-pretenuring');
-
 const folder = join(import.meta.dirname, 'parts');
 const requireInstalled = createRequire(import.meta.url);
 const loaded = new Map<string, { exports: Exports }>();
+
+/**
+ * Sets V8 for a process that runs nothing but this program. An object that V8 makes as an old one, since those before it lived
+ * long, is found to be dead only when all memory is collected, and keeps what it leads to until then: whole pages of markup.
+ */
+export function takeProcess(): void {
+  setFlagsFromString('--no-allocation-site-pretenuring');
+}
 
 /** The parts that were loaded, as V8 has compiled them, by name. */
 export const scripts = new Map<string, Script>();

@@ -1,5 +1,6 @@
 // Joins what tsc compiled into a few files below dist/program, with what V8 compiles of them: loading hundreds of small
-// modules took most of the time of a short command, then compiling. Not minified: local-needle.js ships as the text of one of the functions (src/core/ship/runtime.ts).
+// modules took most of the time of a short command, then compiling. Not minified: local-needle.js ships as the text of one
+// of the functions (src/core/ship/runtime.ts).
 import { execFileSync } from 'node:child_process';
 import { basename, dirname, join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -97,9 +98,12 @@ for (const { path, text } of program.outputFiles) {
   writeFileSync(join(parts, basename(path)), direct);
 }
 copyFileSync(join(dist, 'src/load.js'), join(outdir, 'load.js'));
-const start = (name) => `import { load } from './load.js';\nload('${name}');\n`;
-writeFileSync(join(outdir, 'local-needle.js'), `#!/usr/bin/env node\n${start('local-needle')}`);
-for (const name of ['parallel-check-worker', 'compare-worker']) writeFileSync(join(outdir, `${name}.js`), start(name));
+writeFileSync(
+  join(outdir, 'local-needle.js'),
+  `#!/usr/bin/env node\nimport { load, takeProcess } from './load.js';\ntakeProcess();\nload('local-needle');\n`,
+);
+for (const name of ['parallel-check-worker', 'compare-worker'])
+  writeFileSync(join(outdir, `${name}.js`), `import { load } from './load.js';\nload('${name}');\n`);
 const { exports: names } = program.metafile.outputs[relative(process.cwd(), join(outdir, 'api.js'))];
 writeFileSync(
   join(outdir, 'api.js'),

@@ -10,7 +10,8 @@ import { writeDemoProject } from '../dist/demo/site.js';
 const program = join(dirname(dirname(fileURLToPath(import.meta.url))), 'dist', 'program');
 // What the first command has compiled must still be there after the last one.
 setFlagsFromString('--no-flush-bytecode');
-const { load, scripts } = await import(join(program, 'load.js'));
+const { load, scripts, takeProcess } = await import(join(program, 'load.js'));
+takeProcess();
 const { execute } = load('execute');
 const quiet = { out: () => undefined, log: () => undefined };
 

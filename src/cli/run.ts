@@ -44,7 +44,7 @@ export async function runCommandLine(words: string[], output: Output): Promise<n
   let exit = 0;
   const known = Object.keys({ ...commonOptions, ...loaded?.command.options });
   // Of a command that has a name, yargs writes the help at each call; only there the help tells all of its arguments.
-  const isNamed = !loaded || words.includes('--help');
+  const isNamed = !loaded || words.some((word) => /^(--)?help(=|$)/.test(word));
   const parsed = isNamed ? words : words.slice(1);
   const parser = yargs(parsed)
     .scriptName('local-needle')

