@@ -26,7 +26,7 @@ function told(html: string, sourceCodeLocationInfo: boolean) {
 
 const cases: Record<string, string> = {
   'line breaks of every kind':
-    'a\r\nb\rc\n\r\n\r d\r\n\n<pre>\r\n\r\nx</pre><textarea>\n y</textarea><p title="a\r\nb\rc">',
+    'a\r\nb\rc\n\r\n\r d\r  \n\te\r\n\n<pre>\r\n\r\nx</pre><textarea>\n y</textarea><p title="a\r\nb\rc">',
   'white space where it means something':
     ' \n<!doctype html> \n<html> \n<head> \n<title> a b </title> \n</head> \n<body> a',
   'text before and between the parts of a table':
@@ -62,7 +62,7 @@ test('any markup is read at once as by parse5', () => {
     .flatMap((html) => html.match(/<[^<]*|[^<]+/g) ?? []);
   const texts = fc.array(
     fc.oneof(
-      fc.constantFrom(...pieces, ' ', '\n', '\r\n', '\t', 'a b', '<td>', '</p>', '-->', '"', '<table>'),
+      fc.constantFrom(...pieces, ' ', '\n', '\r', '\r\n', '  \n', '\t', 'a b', '<td>', '</p>', '-->', '"', '<table>'),
       fc.string(),
     ),
     { maxLength: 30 },

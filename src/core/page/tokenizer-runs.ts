@@ -5,8 +5,12 @@ import { Parser, Token, Tokenizer } from 'parse5';
 /** What a tokenizer of parse5 8 keeps inside. */
 interface Inside {
   state: number;
-  /** The parser: how it reads what stands between tags. */
-  handler: { insertionMode: number };
+  /** The parser: how it reads what stands between tags, and which elements text may have to open again. */
+  handler: {
+    insertionMode: number;
+    activeFormattingElements: { newest: { element?: unknown } | null };
+    openElements: { contains: (element: unknown) => boolean };
+  };
   preprocessor: { html: string; pos: number; skipNextNewLine: boolean };
   /** The text, value or comment that is being read, from runStart to runEnd of the preprocessor's `html`. */
   runEnd: number;
@@ -69,6 +73,16 @@ function modeAfter(markup: string): number {
 /** Where white space after other text is read as that text is (HTML Standard 13.2.6.4.7, .8, .11 and .15). */
 const proseModes = new Set(['<body>', '<style>', '<table><caption>', '<table><tr><td>'].map(modeAfter));
 
+/**
+ * Whether white space is read as the text before it. Where the text opens elements again that were closed too early, they
+ * are made after its first word, as parse5 has it by itself.
+ */
+function isProse({ insertionMode, activeFormattingElements, openElements }: Inside['handler']): boolean {
+  if (!proseModes.has(insertionMode)) return false;
+  const element = activeFormattingElements.newest?.element;
+  return element === undefined || openElements.contains(element);
+}
+
 /** A state in which all text is read alike. parse5 makes tokens of white space and tokens of all else. */
 const text = (own: State): State =>
   function (codePoint) {
@@ -76,7 +90,7 @@ const text = (own: State): State =>
     own.call(this, codePoint);
     const type = this.currentCharacterToken?.type;
     if (this.state !== state || this.currentToken !== null) return;
-    if (type === Token.TokenType.CHARACTER) skip(this, proseModes.has(this.handler.insertionMode) ? inProse : inText);
+    if (type === Token.TokenType.CHARACTER) skip(this, isProse(this.handler) ? inProse : inText);
     else if (type === Token.TokenType.WHITESPACE_CHARACTER) skip(this, inWhitespace);
   };
 
