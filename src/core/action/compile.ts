@@ -1,6 +1,6 @@
 import type { AtRule, Declaration } from 'postcss';
 import type { OurSheet } from '../css/cascade/cascade.js';
-import { compileScoped, compileSheet, readScope, type SheetSelector } from '../css/cascade/sheet.js';
+import { compileScoped, compileSheet, isScoped, readScope, type SheetSelector } from '../css/cascade/sheet.js';
 import { longhandsOf } from '../css/declaration.js';
 import { selectorParts } from '../css/selector.js';
 import type { SheetDeclaration } from '../css/syntax.js';
@@ -123,7 +123,7 @@ function readEnclosing(
       compiled.sheet.layers.push({ path: [...layer], around: [...compiled.around] });
     }
     if (name === 'scope') {
-      const scoped = compiled.around.some(({ kind }) => kind === 'scope');
+      const scoped = isScoped(compiled.around);
       const scope = readScope(node.params, { parents: null, scoped });
       if (!scope) return null;
       compiled.around.push(scope);

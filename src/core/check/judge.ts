@@ -3,6 +3,7 @@ import type { Action } from '../action/action.js';
 import type { CompiledAction, CompiledRule } from '../action/compiled.js';
 import { judgedByPairs, type Judgement } from '../action/judgement.js';
 import { placeOfWinner, placesOn } from '../action/pair.js';
+import { isScoped } from '../css/cascade/sheet.js';
 import { selectorParts, withoutStates } from '../css/selector.js';
 import { finding, type Finding } from '../finding.js';
 import { adding, replacing, type Proposal } from '../fix/proposal.js';
@@ -109,7 +110,7 @@ function matchedElements({ match, selectors, around, rules, owner }: CompiledAct
     const all = new Set(selectors.flatMap((each) => each.elements(look.document)));
     return look.document.elements.filter((element) => all.has(element));
   }
-  if (!around.some(({ kind }) => kind === 'scope')) return match(look.document);
+  if (!isScoped(around)) return match(look.document);
   const pseudos = new Set(rules.flatMap((rule) => rule.selectors.map(({ pseudo }) => pseudo)));
   return look.document.elements.filter((element) =>
     [...pseudos].some((pseudo) => look.cascade.blocks(element, pseudo).some((block) => block.owner === owner)),

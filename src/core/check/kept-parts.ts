@@ -1,4 +1,5 @@
 import type { CompiledAction, CompiledRule, Owner } from '../action/compiled.js';
+import { isScoped } from '../css/cascade/sheet.js';
 import { actionKind } from '../action/index.js';
 import type { OurSheet } from '../css/cascade/cascade.js';
 import { changesCascade } from '../css/cascade/style-set.js';
@@ -150,12 +151,10 @@ export const isOutlined = (shipped: CompiledAction[], sheet: OurSheet<Owner> | n
   sheet.rules.length > 0 &&
   !changesCascade(sheet) &&
   !loadsStyles(shipped) &&
-  shipped.every(({ isNarrowed, around }) => !isNarrowed && !around.some(isScope));
-
-const isScope = ({ kind }: CompiledAction['around'][number]) => kind === 'scope';
+  shipped.every(({ isNarrowed, around }) => !isNarrowed && !isScoped(around));
 
 /** Whether the verdict follows from what its declarations win on its elements. */
 export const isJudgedByPairs = ({ action, around }: CompiledAction): boolean => {
   const { judge, elements } = actionKind(action);
-  return judge === 'by-pairs' && elements === null && !around.some(isScope);
+  return judge === 'by-pairs' && elements === null && !isScoped(around);
 };

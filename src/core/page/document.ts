@@ -20,7 +20,7 @@ export interface PageDocument {
   isInState: boolean;
   /** The page's address; null if it is unknown. */
   location: PageLocation | null;
-  /** What was worked out of it. */
+  /** What was worked out of it; see elementsChanged. */
   kept: Map<object, unknown>;
 }
 
@@ -31,7 +31,6 @@ export interface PageDocument {
 export class KeptWithPage<T> {
   get = ({ kept }: PageDocument): T | undefined => kept.get(this) as T | undefined;
   set = ({ kept }: PageDocument, value: T): void => void kept.set(this, value);
-  delete = ({ kept }: PageDocument): boolean => kept.delete(this);
 }
 
 /** Where a page is, and which page of the site an address names. */

@@ -119,10 +119,9 @@ export function candidates(document: PageDocument, key: string): Element[] {
   return index.get(key);
 }
 
-/** Call this after changing an element's ID or classes. */
+/** Call this after changing an element's ID, classes or other attributes. */
 export function elementsChanged(document: PageDocument): void {
-  indexes.delete(document);
-  ancestorFilters.delete(document);
+  document.kept.clear();
 }
 
 const ancestorFilters = new KeptWithPage<AncestorFilter>();

@@ -1,3 +1,4 @@
+import { elementsChanged } from '../page/elements.js';
 import type { PageDocument } from '../page/document.js';
 import type { Page } from '../page/page.js';
 import { normalisePath, pathPattern } from '../page/path.js';
@@ -44,5 +45,7 @@ function addressesIn({ addresses }: Addresses) {
 /** Marks `html` as local-needle.js would. */
 export function setMarks(document: PageDocument, names: string[]): void {
   const html = document.elements.find(({ tagName }) => tagName === 'html');
-  if (names.length > 0) html?.attrs.push({ name: 'data-local-needle', value: names.join(' ') });
+  if (names.length === 0) return;
+  html?.attrs.push({ name: 'data-local-needle', value: names.join(' ') });
+  elementsChanged(document);
 }

@@ -7,6 +7,7 @@ import type { CheckInput, ViewSettings } from '../check/input.js';
 import { settingsFor, shipment, viewFor } from '../check/plan.js';
 import type { Cell } from '../check/verdict.js';
 import type { OurRule, OurSheet } from '../css/cascade/cascade.js';
+import { isScoped } from '../css/cascade/sheet.js';
 import { SheetStore } from '../css/cascade/page-sheets.js';
 import { finding, type Finding } from '../finding.js';
 import { readDocument, type Element, type PageDocument } from '../page/document.js';
@@ -204,7 +205,7 @@ class BuildProof {
     const sheet = ownedSheet(build, actions, this.compiled, this.differs);
     const starts = new SelectorStarts<OurRule<Owner>>();
     for (const rule of sheet.rules) {
-      if (rule.around.some(({ kind }) => kind === 'scope')) starts.addAlways(rule);
+      if (isScoped(rule.around)) starts.addAlways(rule);
       else for (const { text } of rule.selectors) starts.add(text, rule);
     }
     const read = { ...sheet, starts, reaching: new Map<string, boolean>() };
@@ -244,8 +245,7 @@ function ownedSheet(
   const { layers, keyframes, registered, makesContainers } = sheet;
   const rules = sheet.rules.map((rule, index): OurRule<Owner> => {
     const action = styled[index];
-    const isScoped = rule.around.some(({ kind }) => kind === 'scope');
-    const selectors = isScoped ? rule.selectors : rule.selectors.map(remembering);
+    const selectors = isScoped(rule.around) ? rule.selectors : rule.selectors.map(remembering);
     return { ...rule, selectors, owner: (action && owners.get(action)) ?? null };
   });
   return { layers, keyframes, registered, makesContainers, rules };

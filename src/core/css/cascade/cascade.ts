@@ -9,7 +9,7 @@ import { readDeclarations, type SheetDeclaration } from '../syntax.js';
 import { browserSheet, presentationalHints } from './browser-styles.js';
 import type { Truth, Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
-import type { EnclosingRule, Sheet, SheetRule, SheetSelector } from './sheet.js';
+import { isScoped, type EnclosingRule, type Sheet, type SheetRule, type SheetSelector } from './sheet.js';
 import type { TriedOn } from './element-chains.js';
 import { layerKey } from './layers.js';
 import { meetingsOf, outlineOf, type OutlinedElements, type PageOutline } from './page-outline.js';
@@ -146,8 +146,7 @@ export class Cascade<Owner = unknown> {
     if (!own) return found;
     for (const { rule, selector, index } of own.selectors) {
       if (this.holds(rule.around) === false) continue;
-      const isScoped = rule.around.some(({ kind }) => kind === 'scope');
-      const all = isScoped ? undefined : selector.elements?.(document);
+      const all = isScoped(rule.around) ? undefined : selector.elements?.(document);
       const tried = { rule, selector, owner: null };
       for (const element of all ?? candidates(document, selector.key)) {
         const distance = all ? Infinity : matchDistance(document, element, tried);

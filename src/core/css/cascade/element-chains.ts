@@ -1,7 +1,7 @@
 import { html as standard } from 'parse5';
 import { parentOf, type Element, type PageDocument } from '../../page/document.js';
 import { isHintAttribute } from './browser-styles.js';
-import type { Sheet, SheetRule, SheetSelector } from './sheet.js';
+import { isScoped, type Sheet, type SheetRule, type SheetSelector } from './sheet.js';
 
 /** A selector that is tried on each element that carries its key. */
 interface Tried {
@@ -27,11 +27,11 @@ function asksOfSheet(sheet: Pick<Sheet, 'rules'>): SheetAsks {
   asks = { words: new Set(), attributes: new Map(), tried: [] };
   known.set(sheet, asks);
   for (const rule of sheet.rules) {
-    const isScoped = rule.around.some(({ kind }) => kind === 'scope');
+    const inScope = isScoped(rule.around);
     for (const selector of rule.selectors) {
       const own = selector.asks();
       // What they need above an element is asked for too: it tells where they need not be tried.
-      if (own.of === 'element' || isScoped) asks.tried.push({ rule, selector });
+      if (own.of === 'element' || inScope) asks.tried.push({ rule, selector });
       for (const word of own.words) asks.words.add(word);
       for (const [name, value] of own.attributes) {
         const values = asks.attributes.get(name) ?? new Set<string>();

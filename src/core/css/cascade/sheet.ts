@@ -30,6 +30,9 @@ export type EnclosingRule =
   | { kind: 'media' | 'supports' | 'container'; condition: string }
   | { kind: 'scope'; start: SheetSelector[] | null; end: SheetSelector[] };
 
+/** Whether one of the at-rules around a style rule is `@scope`. */
+export const isScoped = (around: readonly { kind: string }[]): boolean => around.some(({ kind }) => kind === 'scope');
+
 /** A style rule, its nesting resolved. */
 export interface SheetRule {
   selectors: SheetSelector[];

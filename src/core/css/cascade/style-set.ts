@@ -10,7 +10,7 @@ import { rankLayers } from './layers.js';
 import { mediaHolds, type Truth, type Viewport } from './media.js';
 import type { PageSheets, SheetUse } from './page-sheets.js';
 import { scopingRoots } from './scoping.js';
-import type { EnclosingRule, Sheet, SheetRule, SheetSelector } from './sheet.js';
+import { isScoped, type EnclosingRule, type Sheet, type SheetRule, type SheetSelector } from './sheet.js';
 import { supportsHolds } from './supports.js';
 import { schemesOf } from '../value/computed.js';
 import { itemsOf } from '../value/items.js';
@@ -231,16 +231,14 @@ export class StyleSet<Owner> {
   }
 }
 
-const isScope = (around: EnclosingRule) => around.kind === 'scope';
-
 /** How near the scoping root is with which a selector matches, infinite without a scope; null if it does not match. */
 export function matchDistance(
   document: PageDocument,
   element: Element,
   { rule, selector, owner }: { rule: SheetRule; selector: SheetSelector; owner: Element | null },
 ): number | null {
-  if (!rule.around.some(isScope)) return selector.matches(document, element) ? Infinity : null;
-  const scopes = rule.around.filter(isScope);
+  if (!isScoped(rule.around)) return selector.matches(document, element) ? Infinity : null;
+  const scopes = rule.around.filter((each) => each.kind === 'scope');
   for (const [root, distance] of scopingRoots(document, element, scopes, owner))
     if (withScopingRoot(root, () => selector.matches(document, element))) return distance;
   return null;
