@@ -74,15 +74,14 @@ export function cellOf(
     ...(isOpen ? unseen.map((address) => `stylesheet ${address} not captured`) : []),
     ...judgements.flatMap((each) => each.dependsOn),
   ]);
-  const cell: Cell = {
+  return {
     rule: name,
     page,
     verdict: verdictOf(judgements, addedByScript, leftOut),
     sure: unsure.size === 0,
+    ...(unsure.size > 0 ? { dependsOn: [...unsure] } : {}),
     actions: judgements.map(({ result }) => result),
   };
-  if (unsure.size > 0) cell.dependsOn = [...unsure];
-  return cell;
 }
 
 /** The addresses of stylesheets that were not captured, as messages show them. */
