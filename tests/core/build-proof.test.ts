@@ -1,3 +1,10 @@
+import fc from 'fast-check';
+import type { CompiledAction } from '../../src/core/action/compiled.js';
+import { remembering } from '../../src/core/action/compile.js';
+import { SheetStore } from '../../src/core/css/cascade/page-sheets.js';
+import { compileSelector, compileSheet, forMany } from '../../src/core/css/cascade/sheet.js';
+import { readDocument } from '../../src/core/page/document.js';
+import { SheetComparison } from '../../src/core/ship/first-difference.js';
 import { readBuild } from '../../src/core/ship/read-back.js';
 import { prepareShipments } from '../../src/core/ship/shipment.js';
 import { safeInPage } from '../../src/core/ship/script.js';
@@ -5,7 +12,7 @@ import { check } from '../../src/core/check/check.js';
 import { proveBuild } from '../../src/core/ship/proof.js';
 import { TooLate } from '../../src/core/page/elements.js';
 import { forbiddenBy } from '../../src/core/deployment/policy.js';
-import { bundleOf, siteOf } from '../helpers.js';
+import { bundleOf, runsOf, siteOf } from '../helpers.js';
 
 const pages = {
   '/': '<body class="page-1"><p class="x">a</p><p class="y">b</p></body>',
@@ -138,4 +145,148 @@ describe('A Content-Security-Policy', () => {
     expect(forbiddenBy(policy, { kind: 'script', address: css }, own)).toBe(policy);
     expect(forbiddenBy(policy, { kind: 'script', address: css, nonce: 'abc' }, own)).toBeNull();
   });
+});
+
+const selectorText = fc.constantFrom(
+  ...[
+    '.x',
+    '.X',
+    ':root body .x',
+    'body .a .x',
+    '.a > .x',
+    '.x, .a .x',
+    '.a .x, .x',
+    '.x::before',
+    'p',
+    'body p',
+    'b + p',
+  ],
+  ...[
+    '.a p.x',
+    '.a.a .x',
+    '.gone',
+    '.gone .x',
+    ':is(.a,.b) .x',
+    'div :not(.a) .x',
+    '.a div p',
+    'body > .a .b .x',
+    '* .x',
+  ],
+);
+const element = fc.memo((depth): fc.Arbitrary<string> => {
+  const inside = depth > 1 ? fc.array(element(depth - 1), { maxLength: 3 }) : fc.constant<string[]>([]);
+  return fc
+    .tuple(fc.constantFrom('div', 'p', 'b'), fc.subarray(['a', 'b', 'x', 'X']), inside)
+    .map(([tag, classes, within]) => `<${tag} class="${classes.join(' ')}">${within.join('')}</${tag}>`);
+});
+const pageText = fc
+  .tuple(fc.constantFrom('', '<!doctype html>'), fc.array(element(4), { minLength: 1, maxLength: 4 }))
+  .map(([doctype, inside]) => `${doctype}<style>.a .x { color: red }</style><body>${inside.join('')}`);
+
+test('A selector for many elements matches what it matches when it is tried on each', () => {
+  let matched = 0;
+  const property = fc.property(pageText, selectorText, (html, list) => {
+    for (const text of list.split(', ')) {
+      const document = readDocument(html);
+      const selector = compileSelector(text)!;
+      const found = document.elements.filter((each) => selector.matches(document, each));
+      expect(document.elements.filter((each) => forMany(selector).matches(document, each))).toEqual(found);
+      matched += found.length;
+    }
+  });
+  fc.assert(property, { numRuns: runsOf(500, 50_000) });
+  expect(matched).toBeGreaterThan(100);
+});
+
+const parts = {
+  owner: fc.nat(2),
+  selector: fc.constantFrom(
+    ...['.x', ':where(.a) .x', '.x.x', '.x, .a .x', '.x::before', '.x, .x::before', 'p, .x', '.gone'],
+    ...[':root body .x', '* > .x'],
+  ),
+  declaration: fc.constantFrom('color: teal', 'color: red', 'order: 1', 'color: teal !important'),
+  around: fc.constantFrom('', '@media (min-width: 100px)', '@media (max-width: 100px)', '@supports (color: red)'),
+};
+const styleRule = fc.record(parts);
+type StyleRule = typeof styleRule extends fc.Arbitrary<infer T> ? T : never;
+
+const owners = ['one', 'two', 'three'].map((name) => ({ rule: { name }, action: { selector: name } }));
+
+/** A sheet of ours; `by`: the owner of each rule. */
+function owned(text: string, by: number[]) {
+  const { rules, ...sheet } = compileSheet(text);
+  const ownedRules = rules.map((rule, index) => ({
+    ...rule,
+    selectors: rule.selectors.map(forMany).map(remembering),
+    owner: owners[by[index]!] as unknown as CompiledAction['owner'],
+  }));
+  return { ...sheet, rules: ownedRules };
+}
+
+/** What is told of two sheets on a page: the first difference, and whether they are the same to the cascade. */
+function comparedOn(html: string, ...sheets: [ReturnType<typeof owned>, ReturnType<typeof owned>]) {
+  const { view } = siteOf({ '/': html }, '');
+  const page = view.site.pages[0]!;
+  const document = view.open(page);
+  const viewport = { name: 'desktop', width: 1280, height: 800 };
+  const comparison = new SheetComparison(new SheetStore({ style: () => null }, 'head-end'), viewport);
+  const difference = comparison.firstDifference(page, document, ...sheets);
+  return { difference, isSame: comparison.areSame(document, ...sheets) };
+}
+
+test.each([
+  ['.x { color: red }', '.x { color: red }', true],
+  ['.x { color: red }', 'body .x { color: red }', false],
+  ['.x { color: red } .gone { color: red }', '.x { color: red }', true],
+  ['.x, .a .x { color: red }', '.a .x, .x { color: red }', true],
+  ['.x, .a .x { color: red }', '.x { color: red }', false],
+  ['.a .x, .x { color: red }', '.x { color: red }', false],
+  ['.x { color: red } @layer l;', '.x { color: red }', false],
+  ['.x { color: red } @keyframes k { to { color: teal } }', '.x { color: red }', false],
+  ['@scope (.a) { .x { color: red } }', '@scope (.a) { .x { color: red } }', false],
+])('%s and %s are the same to the cascade: %s', (written, built, same) => {
+  const html = '<body><div class="a"><p class="x">a</p></div>';
+  expect(comparedOn(html, owned(written, [0, 1]), owned(built, [0, 1])).isSame).toBe(same);
+});
+
+test('Sheets that are the same to the cascade give every element the same values', () => {
+  const sheetOf = (rules: StyleRule[]) => {
+    const texts = rules.map(({ selector, declaration, around }) => {
+      const rule = `${selector} { ${declaration} }`;
+      return around ? `${around} { ${rule} }` : rule;
+    });
+    const by = rules.map(({ owner }) => owner);
+    return owned(texts.join('\n'), by);
+  };
+  const counts = { same: 0, different: 0 };
+  const change = fc.oneof(
+    { weight: 3, arbitrary: fc.constant((rules: StyleRule[]) => rules) },
+    fc.constant((rules: StyleRule[]) => [...rules].reverse()),
+    fc.constant((rules: StyleRule[]) => rules.slice(1)),
+    fc
+      .tuple(
+        fc.nat(3),
+        fc.oneof(
+          ...Object.entries(parts).map(([key, part]) =>
+            (part as fc.Arbitrary<unknown>).map((value) => ({ [key]: value })),
+          ),
+        ),
+      )
+      .map(
+        ([at, part]) =>
+          (rules: StyleRule[]) =>
+            rules.map((rule, index) => (index === at ? { ...rule, ...part } : rule)),
+      ),
+  );
+  const property = fc.property(
+    ...([pageText, fc.array(styleRule, { minLength: 1, maxLength: 4 }), change] as const),
+    (html, rules, changed) => {
+      const { difference, isSame } = comparedOn(html, sheetOf(rules), sheetOf(changed(rules)));
+      if (isSame) expect(difference).toBeNull();
+      if (changed(rules) === rules) expect(isSame).toBe(true);
+      counts[difference === null ? 'same' : 'different']++;
+    },
+  );
+  fc.assert(property, { numRuns: runsOf(800, 30_000) });
+  expect(Math.min(...Object.values(counts))).toBeGreaterThan(20);
 });

@@ -1,6 +1,6 @@
 import type { AtRule, Declaration } from 'postcss';
 import type { OurSheet } from '../css/cascade/cascade.js';
-import { compileScoped, compileSheet, isScoped, readScope, type SheetSelector } from '../css/cascade/sheet.js';
+import { compileScoped, compileSheet, forMany, isScoped, readScope, type SheetSelector } from '../css/cascade/sheet.js';
 import { longhandsOf } from '../css/declaration.js';
 import { selectorParts } from '../css/selector.js';
 import type { SheetDeclaration } from '../css/syntax.js';
@@ -74,7 +74,8 @@ function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule)
   if (declarations.length === 0) return compiled;
   compiled.sheet.makesContainers = declarations.some(({ name }) => /^container(-type|-name)?$/.test(name));
   const scoped = compiled.around.some(({ kind: around }) => around === 'scope');
-  const written = action.selectors.flatMap(({ text }) => compileScoped(text, scoped) ?? []);
+  const read = action.selectors.flatMap(({ text }) => compileScoped(text, scoped) ?? []);
+  const written = scoped ? read : read.map(forMany);
   const narrowed = written.map((selector) => kind.narrowed(action, selector));
   compiled.isNarrowed = narrowed.some((selector, index) => selector !== written[index]);
   const selectors = narrowed.map(withScopeWeight);

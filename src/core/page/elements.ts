@@ -2,7 +2,7 @@ import { compile } from 'css-select';
 import { isTraversal, SelectorType, type Selector as Token } from 'css-what';
 import { selectorTokens } from '../css/selector-tokens.js';
 import { AncestorFilter, requiredAncestors, type KeyBits } from './ancestor-filter.js';
-import { KeptWithPage, type Element, type PageDocument } from './document.js';
+import { KeptWithPage, parentOf, type Element, type PageDocument } from './document.js';
 import { standingOf } from './family.js';
 import { keysOfKind, selectorKey } from './selector-key.js';
 import { pseudoClasses } from './pseudo-classes.js';
@@ -179,6 +179,54 @@ export function compileElementTest(tokens: () => Token[]): ElementTest {
     mayBeBelow,
     matches: (document, element) => mayBeBelow(document, element) && (query ??= compiled())(document)(element),
   };
+}
+
+/** What is below the elements that a selector matches, by its tokens. */
+const insideOf = new KeptWithPage<Map<string, Set<Element>>>();
+
+/**
+ * The same test of one selector, for many elements of a page: what stands before its last descendant combinator is looked
+ * for once a page, instead of above each element. The selector must not stand in `@scope`.
+ */
+export function testOfMany(text: string, plain: ElementTest['matches']): ElementTest['matches'] {
+  let test: ElementTest['matches'] | undefined;
+  return (document, element) => (test ??= testInside(text) ?? plain)(document, element);
+}
+
+/** Null for a selector without a descendant combinator, and for one that css-select cannot read. */
+function testInside(text: string): ElementTest['matches'] | null {
+  const [tokens = []] = selectorTokens(text);
+  const at = tokens.findLastIndex(({ type }) => type === SelectorType.Descendant);
+  if (at <= 0) return null;
+  const outer = tokens.slice(0, at);
+  const [name, key] = [JSON.stringify(outer), selectorKey(outer)];
+  let queries: ReturnType<typeof queryOf>[];
+  try {
+    queries = [outer, tokens.slice(at + 1)].map((part) => queryOf([part]));
+  } catch {
+    return null;
+  }
+  const [above, own] = queries as [ReturnType<typeof queryOf>, ReturnType<typeof queryOf>];
+  return (document, element) => {
+    let known = insideOf.get(document);
+    if (!known) insideOf.set(document, (known = new Map<string, Set<Element>>()));
+    let inside = known.get(name);
+    if (!inside)
+      known.set(name, (inside = elementsInside(document, candidates(document, key).filter(above(document)))));
+    return inside.has(element) && own(document)(element);
+  };
+}
+
+/** The elements that have one of these above them. */
+function elementsInside(document: PageDocument, tops: Element[]): Set<Element> {
+  const inside = new Set<Element>();
+  if (tops.length === 0) return inside;
+  const outer = new Set(tops);
+  for (const element of document.elements) {
+    const parent = parentOf(element);
+    if (parent && (outer.has(parent) || inside.has(parent))) inside.add(element);
+  }
+  return inside;
 }
 
 /** The test of a selector that is a tag, a class or an ID alone, as most are; null for all others. */

@@ -1,7 +1,10 @@
 import type { Owner } from '../action/compiled.js';
-import { Cascade, type OurSheet } from '../css/cascade/cascade.js';
+import { Cascade, type OurRule, type OurSheet } from '../css/cascade/cascade.js';
 import type { Viewport } from '../css/cascade/media.js';
 import type { SheetStore } from '../css/cascade/page-sheets.js';
+import { isScoped, type SheetSelector } from '../css/cascade/sheet.js';
+import { changesCascade } from '../css/cascade/style-set.js';
+import { compareSpecificity } from '../css/specificity.js';
 import { withUrls } from '../css/urls.js';
 import { longhandsNamed } from '../css/declaration.js';
 import { Computed } from '../css/value/computed.js';
@@ -15,7 +18,10 @@ const withoutAddresses = (value: string) => withUrls(value, () => '');
 /** Maximum number of kinds of elements that are remembered as compared. */
 const mostAlike = 500_000;
 
-/** Compares the built stylesheet with the rules as written; elements for which both say what they said before are not compared again. */
+/**
+ * Compares the built stylesheet with the rules as written. Where both are the same to the cascade, no value is asked for;
+ * elsewhere elements for which both say what they said before are not compared again.
+ */
 export class SheetComparison {
   private readonly alike = new Set<string>();
 
@@ -23,6 +29,36 @@ export class SheetComparison {
     private readonly store: SheetStore<Owner>,
     readonly viewport: Viewport,
   ) {}
+
+  private readonly sameText = new Map<OurRule<Owner>, Map<OurRule<Owner>, boolean>>();
+
+  /**
+   * Whether two sheets are the same to the cascade on a page: rules of the same actions in the same order, with the same
+   * declarations under the same conditions, that match the same elements with the same specificity. Then nothing can differ.
+   * False where that cannot be told without the cascade.
+   */
+  areSame(document: PageDocument, written: OurSheet<Owner> | null, built: OurSheet<Owner> | null): boolean {
+    if (changesCascade(written) || changesCascade(built)) return false;
+    const [ours, theirs] = [written, built].map((sheet) => (sheet?.rules ?? []).map((rule) => reachOf(rule, document)));
+    const [matched, others] = [ours, theirs].map((reaches) => reaches?.filter((reach) => reach?.byPseudo.size !== 0));
+    return (
+      matched !== undefined &&
+      matched.length === others?.length &&
+      matched.every((one, index) => {
+        const other = others[index];
+        return one && other && this.sayTheSame(one.rule, other.rule) && isSameReach(one, other);
+      })
+    );
+  }
+
+  /** Whether two rules are of one action and say the same, whatever they match. */
+  private sayTheSame(one: OurRule<Owner>, other: OurRule<Owner>): boolean {
+    let known = this.sameText.get(one);
+    if (!known) this.sameText.set(one, (known = new Map<OurRule<Owner>, boolean>()));
+    let same = known.get(other);
+    if (same === undefined) known.set(other, (same = one.owner === other.owner && saidBy(one) === saidBy(other)));
+    return same;
+  }
 
   /**
    * The first difference on a page; null if there is none: the same rules apply to each element that either matches, and
@@ -69,6 +105,46 @@ export class SheetComparison {
     }
     return null;
   }
+}
+
+const saidBy = ({ declarations, layer, around }: OurRule<Owner>) =>
+  JSON.stringify([declarations.map(({ name, value, important }) => [name, value, important]), layer, around]);
+
+/** What a rule matches on a page: elements by pseudo-element, each with the heaviest of the selectors that match it. */
+interface Reach {
+  rule: OurRule<Owner>;
+  byPseudo: Map<string, Map<Element, SheetSelector>>;
+}
+
+/** Null inside `@scope`, where only the cascade can tell. */
+function reachOf(rule: OurRule<Owner>, document: PageDocument): Reach | null {
+  if (isScoped(rule.around)) return null;
+  const byPseudo: Reach['byPseudo'] = new Map();
+  for (const selector of rule.selectors) {
+    if (!selector.elements) return null;
+    const all = selector.elements(document);
+    if (all.length === 0) continue;
+    let known = byPseudo.get(selector.pseudo);
+    if (!known) byPseudo.set(selector.pseudo, (known = new Map<Element, SheetSelector>()));
+    for (const element of all) {
+      const other = known.get(element);
+      if (!other || compareSpecificity(selector.specificity, other.specificity) > 0) known.set(element, selector);
+    }
+  }
+  return { rule, byPseudo };
+}
+
+function isSameReach(one: Reach, other: Reach): boolean {
+  if (one.byPseudo.size !== other.byPseudo.size) return false;
+  for (const [pseudo, elements] of one.byPseudo) {
+    const others = other.byPseudo.get(pseudo);
+    if (others?.size !== elements.size) return false;
+    for (const [element, { specificity }] of elements) {
+      const found = others.get(element);
+      if (!found || compareSpecificity(specificity, found.specificity) !== 0) return false;
+    }
+  }
+  return true;
 }
 
 /** The actions of ours that apply to an element, in their order. */

@@ -1,6 +1,6 @@
 import { selectorTokens } from '../selector-tokens.js';
 import type { Element, PageDocument } from '../../page/document.js';
-import { compileElementTest, simpleTest } from '../../page/elements.js';
+import { compileElementTest, simpleTest, testOfMany } from '../../page/elements.js';
 import { mayHavePart, partNames } from '../../page/shadow.js';
 import { selectorKey } from '../../page/selector-key.js';
 import { isPlainSelector, parseSiteSelectors, resolveNested, selectorParts, type Selector } from '../selector.js';
@@ -270,6 +270,12 @@ export function readScope(prelude: string, context: Pick<Context, 'parents' | 's
   if (starts?.includes(null) || ends.includes(null)) return null;
   return { kind: 'scope', start: starts as SheetSelector[] | null, end: ends as SheetSelector[] };
 }
+
+/** The same selector, to be tried on many elements of each page; not for one that stands in `@scope`. */
+export const forMany = (selector: SheetSelector): SheetSelector =>
+  selector.pseudo === '' && /\s/.test(selector.text)
+    ? { ...selector, matches: testOfMany(selector.text, selector.matches) }
+    : selector;
 
 const pseudoElementName = /^::?[\w-]+/;
 
