@@ -139,7 +139,7 @@ export function patchedPages(making: Making): PatchedPage[] {
   const { site, shipments, pathOptions, minify, withScript, place } = making;
   return shipments.pages.flatMap((page) => {
     const html = making.html(page);
-    const locate = ({ root }: PageDocument) => locationOf(page, root, pathOptions);
+    const locate = (document: PageDocument) => locationOf(page, document, pathOptions);
     let swaps: Record<'plain' | 'ascii', StaticSwaps> = { plain: noSwaps, ascii: noSwaps };
     const form = { site: site.name, pathOptions, minify, withScript, shippedName, filesAt: '/local-needle/' };
     const snippet = buildSnippet(page, shipments, form, (rules, served) => {

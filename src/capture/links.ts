@@ -17,7 +17,7 @@ export interface PageLinks {
 /** The links and stylesheets of a page, resolved against `<base href>`; invalid addresses are left out. */
 export function linksOf(html: string, address: string): PageLinks {
   const root = parseHtml(html);
-  const base = baseOf(address, root);
+  const base = baseOf(address, elementsIn(root, 'base'));
   const [pages, styles] = [new Set<string>(), new Set<string>()];
   const add = (list: Set<string>, href: string | undefined) => {
     const url = href === undefined ? null : absolute(href, base);

@@ -123,7 +123,7 @@ export function assembleSite(
   const open = (page: Page) => {
     const own = kept.trees ? identity(page) : null;
     const document = (own !== null && keptDocument(page, own)) || parsed(page, own);
-    return { ...document, location: locationOf(page, document.root, pathOptions) };
+    return { ...document, location: locationOf(page, document, pathOptions) };
   };
   const keptDocument = (page: Page, own: string): PageDocument | null => {
     const flat = kept.trees?.get(page.file, own);

@@ -22,7 +22,7 @@ function swapped(body: string, rule: string, ascii = false) {
   const { edits, done } = staticSwaps(
     html,
     rules,
-    ({ root }) => locationOf(page, root, {}),
+    (document) => locationOf(page, document, {}),
     ({ url }) => `/files/${url}`,
     ascii,
   );

@@ -111,7 +111,7 @@ function misfit(ours: Size, element: Element, look: OpenedPage): { wanted: Size;
 /** The size of the picture that a page shows there: its own, or what its attributes say. */
 function sizeOfOld(element: Element, { view, page, document }: OpenedPage): Size | null {
   const source = attribute(element, 'src') ?? '';
-  const base = baseAddress(page, document.root);
+  const base = baseAddress(page, document);
   const own = URL.canParse(source, base) ? sizeOf(view.file(new URL(source, base).href)) : null;
   if (own) return own;
   const [width, height] = [Number(attribute(element, 'width')), Number(attribute(element, 'height'))];

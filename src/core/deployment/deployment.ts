@@ -110,7 +110,7 @@ interface Parts {
 }
 
 function partsOf({ page, document }: OpenedPage, view: View, bundleAddress: string): Parts {
-  const [own, base] = [pageAddress(page), baseAddress(page, document.root)];
+  const [own, base] = [pageAddress(page), baseAddress(page, document)];
   const wanted = { css: new URL(bundleAddress, own).href, js: '' };
   wanted.js = wanted.css.replace(/\.css$/, '.js');
   const shownJs = bundleAddress.replace(/\.css$/, '.js');

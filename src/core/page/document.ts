@@ -9,6 +9,8 @@ export type Element = Tree.Element;
 export interface PageDocument {
   /** `html`, `body` and what is inside `body`, in the order of the source: what rules reach (docs/verdicts.md, Scope). */
   elements: Element[];
+  /** What says something about the whole page, in head too: `base`, `link`, `meta` and `style`, in the order of the source. */
+  pageWide: Element[];
   root: Tree.Document;
   /** Whether the page lacks a standards doctype: classes and IDs then match in any letter case. */
   quirks: boolean;
@@ -52,7 +54,7 @@ export function documentOf(root: Tree.Document, source: () => string): PageDocum
   const quirks = root.mode === standard.DOCUMENT_MODE.QUIRKS;
   return {
     root,
-    ...elementsOutsideHead(root, quirks),
+    ...elementsOf(root, quirks),
     quirks,
     source,
     isInState: false,
@@ -61,20 +63,25 @@ export function documentOf(root: Tree.Document, source: () => string): PageDocum
   };
 }
 
-function elementsOutsideHead(root: Tree.Document, quirks: boolean): Pick<PageDocument, 'elements' | 'shadows'> {
+const pageWideTags = new Set(['base', 'link', 'meta', 'style']);
+
+function elementsOf(root: Tree.Document, quirks: boolean): Pick<PageDocument, 'elements' | 'pageWide' | 'shadows'> {
   const elements: Element[] = [];
+  const pageWide: Element[] = [];
   const shadows = new Map<Element, PageDocument>();
-  const visit = (node: Tree.ParentNode, isHtml: boolean) => {
-    const shadow = takeShadowTree(node);
+  const visit = (node: Tree.ParentNode, isHtml: boolean, inHead: boolean) => {
+    const shadow = inHead ? null : takeShadowTree(node);
     if (shadow) shadows.set(node as Element, shadowDocument(shadow, quirks));
     for (const child of node.childNodes) {
-      if (!('tagName' in child) || (isHtml && child.tagName === 'head')) continue;
-      elements.push(child);
-      visit(child, node === root);
+      if (!('tagName' in child)) continue;
+      const isOfHead = inHead || (isHtml && child.tagName === 'head');
+      if (!isOfHead) elements.push(child);
+      if (pageWideTags.has(child.tagName)) pageWide.push(child);
+      visit(child, node === root, isOfHead);
     }
   };
-  visit(root, false);
-  return { elements, shadows };
+  visit(root, false, false);
+  return { elements, pageWide, shadows };
 }
 
 /** The value of an attribute of an element, or undefined. */

@@ -21,7 +21,9 @@ export function dropEarlierBuild(document: PageDocument): void {
     const { childNodes } = element.parentNode as Tree.ParentNode;
     childNodes.splice(childNodes.indexOf(element), 1);
   }
-  if (dropped.size > 0) document.elements = document.elements.filter((element) => !dropped.has(element));
+  if (dropped.size === 0) return;
+  document.elements = document.elements.filter((element) => !dropped.has(element));
+  document.pageWide = document.pageWide.filter((element) => !dropped.has(element));
 }
 
 /** A page's source without what an earlier build wrote into it, and the removed elements, by the part they were in. */

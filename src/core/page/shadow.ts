@@ -42,6 +42,7 @@ export function shadowDocument(tree: Tree.DocumentFragment, quirks: boolean): Pa
   return {
     root: tree as unknown as Tree.Document,
     elements,
+    pageWide: [],
     quirks,
     source: () => '',
     isInState: false,

@@ -1,5 +1,4 @@
-import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
-import { attribute, linesOf, type Element, type PageDocument } from '../../page/document.js';
+import { attribute, lineageOf, linesOf, type Element, type PageDocument } from '../../page/document.js';
 import { textOf } from '../../page/elements.js';
 import type { Page } from '../../page/page.js';
 import { baseAddress } from '../../page/location.js';
@@ -57,23 +56,17 @@ export class SheetStore<Owner = unknown> {
   /** The stylesheets that apply to a page in the order of the source, each import before the sheet that imports it. */
   sheetsOf(page: Page, document: PageDocument): PageSheets {
     const result: PageSheets = { uses: [], unseen: [], ofFonts: [], loaded: [] };
-    const base = baseAddress(page, document.root);
+    const base = baseAddress(page, document);
     let preferred: string | null = null;
-    const visit = (node: Tree.ParentNode, inBody: boolean) => {
-      for (const child of node.childNodes) {
-        if (!('tagName' in child)) continue;
-        const isBody = inBody || child.tagName === 'body';
-        if (isStylesheet(child)) {
-          const title = attribute(child, 'title') ?? '';
-          // HTML Standard 4.2.4 and CSSOM 6.2: the first title is the preferred set, others are alternates.
-          const alternate = /(^|\s)alternate(\s|$)/i.test(attribute(child, 'rel') ?? '');
-          if (title !== '' && !alternate) preferred ??= title;
-          if (title === '' || title === preferred) this.add(child, { page, document, base, result, inBody });
-        }
-        visit(child, isBody);
-      }
-    };
-    visit(document.root, false);
+    for (const element of document.pageWide) {
+      if (!isStylesheet(element)) continue;
+      const title = attribute(element, 'title') ?? '';
+      // HTML Standard 4.2.4 and CSSOM 6.2: the first title is the preferred set, others are alternates.
+      const alternate = /(^|\s)alternate(\s|$)/i.test(attribute(element, 'rel') ?? '');
+      if (title !== '' && !alternate) preferred ??= title;
+      const inBody = lineageOf(element).some(({ tagName }) => tagName === 'body');
+      if (title === '' || title === preferred) this.add(element, { page, document, base, result, inBody });
+    }
     return result;
   }
 
@@ -87,7 +80,7 @@ export class SheetStore<Owner = unknown> {
     const external = new Map<string, SheetUse[]>();
     if (addresses.length === 0) return { sheets: own, external };
     const added: PageSheets = { uses: [], unseen: [...own.unseen], ofFonts: [...own.ofFonts], loaded: [...own.loaded] };
-    const base = baseAddress(page, document.root);
+    const base = baseAddress(page, document);
     const context: ImportContext = { around: [], layer: null, afterBuild: false, owner: null, chain: [] };
     for (const address of new Set(addresses)) {
       const from = added.uses.length;

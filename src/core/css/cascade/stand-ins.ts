@@ -28,7 +28,7 @@ export class StandIns<Owner> {
     const mode = quirks ? standard.DOCUMENT_MODE.QUIRKS : standard.DOCUMENT_MODE.NO_QUIRKS;
     this.root = { nodeName: '#document', mode, childNodes: [] };
     this.document = {
-      ...{ elements: [], root: this.root, quirks, shadows: new Map(), source: () => '' },
+      ...{ elements: [], pageWide: [], root: this.root, quirks, shadows: new Map(), source: () => '' },
       ...{ isInState: false, kept: new Map(), location: null },
     };
     const uses = set.uses.map((use) => ({ ...use, file: use.base, lineOf: use.sheet.lineOf }));

@@ -1,4 +1,4 @@
-import { attribute, elementsIn, parentOf, type Element, type PageDocument } from '../../page/document.js';
+import { attribute, parentOf, type Element, type PageDocument } from '../../page/document.js';
 import type { DeclarationBlock, Cascade, Winner } from '../cascade/cascade.js';
 import { declarationFault, hasSubstitution, isInherited, longhandsOf, wideKeywords } from '../declaration.js';
 import { canonical, numberText, type Relative } from './canonical.js';
@@ -305,8 +305,9 @@ export class Computed<Owner = unknown> {
 }
 
 /** The colour schemes that a page names. */
-export function schemesOf({ root }: PageDocument): string {
-  const given = [...elementsIn(root, 'meta')]
+export function schemesOf({ pageWide }: PageDocument): string {
+  const given = pageWide
+    .filter(({ tagName }) => tagName === 'meta')
     .filter((meta) => attribute(meta, 'name')?.toLowerCase() === 'color-scheme')
     .map((meta) => attribute(meta, 'content')?.trim().toLowerCase() ?? '');
   return given.find((value) => value !== '' && declarationFault('color-scheme', value) === null) ?? 'normal';
