@@ -110,18 +110,20 @@ interface Told {
 
 function entriesByOwner(entries: OutlinedElements<Owner>[]): Told['entriesOf'] {
   const byOwner = once(() => {
-    const known = new Map<Owner, Set<OutlinedElements<Owner>>>();
+    const known = new Map<Owner, OutlinedElements<Owner>[]>();
     for (const entry of entries) {
       if (entry.places.length === 0) continue;
       for (const { rule } of entry.matches.list) {
         if (!rule.owner) continue;
-        const own = known.get(rule.owner) ?? new Set();
-        known.set(rule.owner, own.add(entry));
+        const own = known.get(rule.owner);
+        if (!own) known.set(rule.owner, [entry]);
+        // Several selectors of a rule may match.
+        else if (own.at(-1) !== entry) own.push(entry);
       }
     }
     return known;
   });
-  return (owner) => [...(byOwner().get(owner) ?? [])];
+  return (owner) => byOwner().get(owner) ?? [];
 }
 
 /** The part of a rule whose actions all follow from what elements like theirs win and lose; else null. */
@@ -183,14 +185,21 @@ function firstLost(losing: [OutlinedElements<Owner>, ElementCount][]): LostPair<
   return all.slice(0, mostOverridden);
 }
 
-/** The first places of entries, as many as a report may name, with the entry of each. */
+/** The first places of entries in the order of their first elements, as many as a report may name, with the entry of each. */
 function firstPlaces(entries: OutlinedElements<Owner>[]): [place: number, entry: OutlinedElements<Owner>][] {
-  const places = entries.flatMap((entry) => {
+  let first: [place: number, entry: OutlinedElements<Owner>][] = [];
+  for (const entry of entries) {
+    const last = first.length < mostOverridden ? Infinity : (first.at(-1)?.[0] ?? Infinity);
+    if ((entry.places[0] ?? 0) > last) break;
     let place = 0;
-    const own = entry.places.slice(0, mostOverridden);
-    return own.map((step): [number, OutlinedElements<Owner>] => [(place += step), entry]);
-  });
-  return places.sort(([a], [b]) => a - b).slice(0, mostOverridden);
+    for (const step of entry.places.slice(0, mostOverridden)) {
+      place += step;
+      if (place > last) break;
+      first.push([place, entry]);
+    }
+    first = first.sort(([a], [b]) => a - b).slice(0, mostOverridden);
+  }
+  return first;
 }
 
 /**

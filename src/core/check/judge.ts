@@ -9,7 +9,7 @@ import { finding, type Finding } from '../finding.js';
 import { adding, replacing, type Proposal } from '../fix/proposal.js';
 import { strongerOn, winningChange, type StrongerSelector, type WinningChange } from '../fix/winning-change.js';
 import type { Element, PageDocument } from '../page/document.js';
-import { compileMatcher } from '../page/elements.js';
+import { compileMatcher, type Matcher } from '../page/elements.js';
 import { pageAddress } from '../page/view.js';
 import { ownPages, reachedPages } from '../target/delivery.js';
 import type { OpenedPage } from './opened-page.js';
@@ -117,19 +117,27 @@ function matchedElements({ match, selectors, around, rules, owner }: CompiledAct
 }
 
 /** Whether a selector of an action names a state, such as `:hover`. */
-export const mayWaitForState = ({ selectors }: Action): boolean =>
-  selectors.some(({ text }) => {
-    const { element } = selectorParts(text);
-    return withoutStates(element) !== element;
-  });
+export const mayWaitForState = (action: Action): boolean => atRest(action).length > 0;
+
+const atRestKnown = new WeakMap<Action, Matcher[]>();
+
+/** What the selectors of an action that name a state would match without it. */
+function atRest(action: Action): Matcher[] {
+  let matchers = atRestKnown.get(action);
+  if (!matchers) {
+    const elements = action.selectors.map(({ text }) => selectorParts(text).element);
+    matchers = elements.flatMap((element) => {
+      const plain = withoutStates(element);
+      return plain === element ? [] : [compileMatcher(plain)];
+    });
+    atRestKnown.set(action, matchers);
+  }
+  return matchers;
+}
 
 /** Whether the action would match if the page were in a state that its selectors name, such as `:hover`. */
 export function waitsForState(action: Action, document: PageDocument): boolean {
-  return action.selectors.some(({ text }) => {
-    const { element } = selectorParts(text);
-    const atRest = withoutStates(element);
-    return atRest !== element && compileMatcher(atRest)(document).length > 0;
-  });
+  return atRest(action).some((match) => match(document).length > 0);
 }
 
 /** The verdict that follows from its actions (docs/verdicts.md). */

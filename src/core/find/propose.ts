@@ -326,7 +326,7 @@ function byPosition(element: Element, own: Candidate[], isLook: IsLook): Candida
 /** One step of such a path: the tag alone where its parent has no other, else with its class where that says more. */
 function step(element: Element, isLook: IsLook): string {
   const tag = identifier(element.tagName);
-  if (standingOf(element).sizeOfType === 1) return tag;
+  if (standingOf(element).type.size === 1) return tag;
   const [steady] = classesOf(element).filter((name) => isSteady(name) && !isLook(name));
   return `${steady ? `.${identifier(steady)}` : tag}:nth-of-type(${positionOf(element, 'nth-of-type')})`;
 }

@@ -10,9 +10,6 @@ export interface KeyBits {
 }
 
 const none: KeyBits = { low: 0, high: 0 };
-/** Of the keys those whose bits are set. */
-const kinds = ['', '#', '.'];
-
 const bitsKnown = new BoundedMap<string, number>(20_000);
 
 function bitOf(key: string): number {
@@ -31,6 +28,25 @@ function add(bits: KeyBits, key: string): void {
   const bit = bitOf(key);
   if (bit < 31) bits.low |= 1 << bit;
   else bits.high |= 1 << (bit - 31);
+}
+
+const bitsOfClasses = new BoundedMap<string, KeyBits>(20_000);
+
+/** Sets the bits of an element's tag, ID and classes. */
+function addKeys(bits: KeyBits, element: Element): void {
+  add(bits, element.tagName.toLowerCase());
+  for (const { name, value } of element.attrs) {
+    if (name === 'id') add(bits, `#${value.toLowerCase()}`);
+    if (name !== 'class') continue;
+    let own = bitsOfClasses.get(value);
+    if (!own) {
+      own = { ...none };
+      for (const key of keysOfKind(element, '.')) add(own, key);
+      bitsOfClasses.set(value, own);
+    }
+    bits.low |= own.low;
+    bits.high |= own.high;
+  }
 }
 
 /**
@@ -72,7 +88,7 @@ export class AncestorFilter {
     let bits = (at && this.known.get(at)) ?? none;
     for (const each of open.reverse()) {
       bits = { ...bits };
-      for (const kind of kinds) for (const key of keysOfKind(each, kind)) add(bits, key);
+      addKeys(bits, each);
       this.known.set(each, bits);
     }
     return bits;

@@ -75,13 +75,18 @@ export type Matcher = (document: PageDocument) => Element[];
 
 /** Compiles a selector list once, to run on many pages. Throws Error if css-select cannot read it. */
 export function compileMatcher(selector: string): Matcher {
-  const parts = selectorTokens(selector).map((tokens) => ({ key: selectorKey(tokens), query: queryOf([tokens]) }));
+  const parts = selectorTokens(selector).map(matcherOf);
   const [only] = parts;
-  if (only && parts.length === 1) return (document) => candidates(document, only.key).filter(only.query(document));
+  if (only && parts.length === 1) return only;
   return (document) => {
-    const found = new Set(parts.flatMap(({ key, query }) => candidates(document, key).filter(query(document))));
+    const found = new Set(parts.flatMap((match) => match(document)));
     return document.elements.filter((element) => found.has(element));
   };
+}
+
+function matcherOf(tokens: Token[]): Matcher {
+  const [key, inside, query] = [selectorKey(tokens), insideQuery(tokens), queryOf([tokens])];
+  return (document) => candidates(document, key).filter(inside?.(document) ?? query(document));
 }
 
 /** The elements of a page by what they carry; each part is made when it is first asked for. */
@@ -99,12 +104,15 @@ class ElementIndex {
 
   private read(kind: string): Map<string, Element[]> {
     const part = new Map<string, Element[]>();
-    for (const element of this.document.elements)
-      for (const key of keysOfKind(element, kind)) {
-        const list = part.get(key);
-        if (list) list.push(element);
-        else part.set(key, [element]);
-      }
+    const put = (key: string, element: Element) => {
+      const list = part.get(key);
+      if (list) list.push(element);
+      else part.set(key, [element]);
+    };
+    for (const element of this.document.elements) {
+      if (kind === '') put(element.tagName.toLowerCase(), element);
+      else for (const key of keysOfKind(element, kind)) put(key, element);
+    }
     return part;
   }
 }
@@ -181,39 +189,61 @@ export function compileElementTest(tokens: () => Token[]): ElementTest {
   };
 }
 
+type Query = ReturnType<typeof queryOf>;
+
 /** What is below the elements that a selector matches, by its tokens. */
 const insideOf = new KeptWithPage<Map<string, Set<Element>>>();
+/** Fewer elements are sooner tried one by one than by what is below others. */
+const fewElements = 50;
 
 /**
- * The same test of one selector, for many elements of a page: what stands before its last descendant combinator is looked
- * for once a page, instead of above each element. The selector must not stand in `@scope`.
+ * A query that looks once a page for what stands before the last descendant combinator, instead of above each element, and
+ * shares that with other selectors; it tells nothing on a page where few elements would be tried. Null where a selector has
+ * no such combinator. The selector must not stand in `@scope`. Throws Error if css-select cannot read it.
  */
-export function testOfMany(text: string, plain: ElementTest['matches']): ElementTest['matches'] {
-  let test: ElementTest['matches'] | undefined;
-  return (document, element) => (test ??= testInside(text) ?? plain)(document, element);
-}
-
-/** Null for a selector without a descendant combinator, and for one that css-select cannot read. */
-function testInside(text: string): ElementTest['matches'] | null {
-  const [tokens = []] = selectorTokens(text);
-  const at = tokens.findLastIndex(({ type }) => type === SelectorType.Descendant);
+function insideQuery(selector: Token[]): ((document: PageDocument) => ReturnType<Query> | null) | null {
+  const at = selector.findLastIndex(({ type }) => type === SelectorType.Descendant);
   if (at <= 0) return null;
-  const outer = tokens.slice(0, at);
-  const [name, key] = [JSON.stringify(outer), selectorKey(outer)];
-  let queries: ReturnType<typeof queryOf>[];
-  try {
-    queries = [outer, tokens.slice(at + 1)].map((part) => queryOf([part]));
-  } catch {
-    return null;
-  }
-  const [above, own] = queries as [ReturnType<typeof queryOf>, ReturnType<typeof queryOf>];
-  return (document, element) => {
+  // Compiling renames pseudo-classes.
+  const tokens = structuredClone(selector);
+  const [outer, inner] = [tokens.slice(0, at), tokens.slice(at + 1)];
+  const [name, outerKey, innerKey] = [JSON.stringify(outer), selectorKey(outer), selectorKey(inner)];
+  const [above, own] = [queryOf([outer]), queryOf([inner])];
+  const tests = new KeptWithPage<ReturnType<Query> | null>();
+  const testOn = (document: PageDocument): ReturnType<Query> | null => {
+    if (candidates(document, innerKey).length <= fewElements) return null;
     let known = insideOf.get(document);
     if (!known) insideOf.set(document, (known = new Map<string, Set<Element>>()));
     let inside = known.get(name);
-    if (!inside)
-      known.set(name, (inside = elementsInside(document, candidates(document, key).filter(above(document)))));
-    return inside.has(element) && own(document)(element);
+    if (!inside) {
+      inside = elementsInside(document, candidates(document, outerKey).filter(above(document)));
+      known.set(name, inside);
+    }
+    const [below, matches] = [inside, own(document)];
+    return (element) => below.has(element) && matches(element);
+  };
+  return (document) => {
+    let test = tests.get(document);
+    if (test === undefined) tests.set(document, (test = testOn(document)));
+    return test;
+  };
+}
+
+/** The same test of one selector, for many elements of a page; see insideQuery. */
+export function testOfMany(text: string, plain: ElementTest['matches']): ElementTest['matches'] {
+  let inside: ReturnType<typeof insideQuery> | undefined;
+  const read = () => {
+    try {
+      return insideQuery(selectorTokens(text)[0] ?? []);
+    } catch {
+      // The plain test says what such a selector matches.
+      return null;
+    }
+  };
+  return (document, element) => {
+    if (inside === undefined) inside = read();
+    const test = inside?.(document);
+    return test ? test(element) : plain(document, element);
   };
 }
 

@@ -123,10 +123,10 @@ const known: Record<string, Test> = {
   // css-select counts siblings again for each element; on a page with very many of them that never ends.
   'first-child': (element) => positionOf(element, 'nth-child') === 1,
   'last-child': (element) => positionOf(element, 'nth-last-child') === 1,
-  'only-child': (element) => standingOf(element).size === 1,
+  'only-child': (element) => standingOf(element).family.size === 1,
   'first-of-type': (element) => positionOf(element, 'nth-of-type') === 1,
   'last-of-type': (element) => positionOf(element, 'nth-last-of-type') === 1,
-  'only-of-type': (element) => standingOf(element).sizeOfType === 1,
+  'only-of-type': (element) => standingOf(element).type.size === 1,
   ...Object.fromEntries(
     ['nth-child', 'nth-last-child', 'nth-of-type', 'nth-last-of-type'].map((name) => [
       name,

@@ -60,6 +60,7 @@ export function skeletonReader(html: string): TagReader & { read: () => Skeleton
   const names = new Map<string, string>();
   // The tag that a skipped element ends with, and where the last comment ends.
   let [skippedTag, commentEnd]: [string | null, number] = [null, 0];
+  const isAt = (tag: string, start: number, end: number) => end - start === tag.length && html.startsWith(tag, start);
   return {
     comment: (end) => {
       if (skippedTag === null) commentEnd = Math.max(commentEnd, end);
@@ -80,13 +81,12 @@ export function skeletonReader(html: string): TagReader & { read: () => Skeleton
     },
     end(start, end) {
       if (start < commentEnd) return;
-      const isOf = (tag: string) => end - start === tag.length && html.startsWith(tag, start);
       if (skippedTag !== null) {
-        if (isOf(skippedTag) || html.slice(start, end).toLowerCase() === skippedTag) skippedTag = null;
+        if (isAt(skippedTag, start, end) || html.slice(start, end).toLowerCase() === skippedTag) skippedTag = null;
         return;
       }
       // Most end tags are those of the innermost element.
-      if (depth > 0 && isOf(tags[depth] ?? '')) depth--;
+      if (depth > 0 && isAt(tags[depth] ?? '', start, end)) depth--;
       else {
         const open = tags.lastIndexOf(html.slice(start, end).toLowerCase(), depth);
         if (open > 0) depth = open - 1;

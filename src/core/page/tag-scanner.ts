@@ -17,7 +17,7 @@ export function scanTags(html: string, reader: TagReader): void {
     if (known === undefined) lower.set(tag, (known = tag.toLowerCase()));
     return known;
   };
-  let attributes = { classes: null as string | null, id: null as string | null };
+  const attributes = { classes: null as string | null, id: null as string | null };
   const found = (isId: boolean, value: string) => {
     if (isId) attributes.id ??= value;
     else attributes.classes ??= value;
@@ -27,7 +27,7 @@ export function scanTags(html: string, reader: TagReader): void {
     const code = html.charCodeAt(at);
     if (isLetter(code)) {
       const end = nameEnd(html, at);
-      attributes = { classes: null, id: null };
+      attributes.classes = attributes.id = null;
       const next = readAttributes(html, end, found);
       reader.start(named(at, end), attributes.classes, attributes.id, at);
       at = next;

@@ -144,15 +144,15 @@ export class Cascade<Owner = unknown> {
     const found = (this.matchesKnown = new Map<Element, OurMatches<Owner>>());
     const { own, document } = this;
     if (!own) return found;
-    for (const { rule, selector, index } of own.selectors) {
+    for (const tried of own.selectors) {
+      const { rule, selector } = tried;
       if (this.holds(rule.around) === false) continue;
       const all = isScoped(rule.around) ? undefined : selector.elements?.(document);
-      const tried = { rule, selector, owner: null };
       for (const element of all ?? candidates(document, selector.key)) {
-        const distance = all ? Infinity : matchDistance(document, element, tried);
+        const distance = all ? Infinity : matchDistance(document, element, { rule, selector, owner: null });
         if (distance === null) continue;
         const before = found.get(element) ?? own.unmatched;
-        found.set(element, own.withMatch(before, { rule, selector, index, distance }));
+        found.set(element, own.withMatch(before, tried, distance));
       }
     }
     return found;

@@ -48,6 +48,8 @@ export const nextChain = () => ++chains;
 
 /** Maximum number of chains, and of kilobytes that tell of them, before what is known of them is forgotten. */
 const mostChains = 50_000;
+/** Maximum number of texts of plain elements before they are forgotten. */
+const mostPlain = 200_000;
 
 /**
  * Gives elements a number: those with the same number have the same tag, the same IDs, classes and attributes that any
@@ -62,7 +64,7 @@ export class ElementChains {
   private readonly tags = new Map<string, number>();
   /** Numbers of what is said of elements beyond tag and classes. */
   private readonly texts = new Map<string, number>();
-  private readonly byParent = new Map<number, Map<number, number>>();
+  private readonly byParent = new Map<number, Below>();
   /** The selectors to try by key, below elements of a number. */
   private readonly triedBelow = new Map<number, Map<string, readonly Tried[]>>();
   private readonly triesAttributes: boolean;
@@ -72,6 +74,9 @@ export class ElementChains {
   /** What was found of the element that was described last. */
   private readonly described = { tagName: '', asked: '', text: '' };
   private size = 0;
+  /** How many selectors were tried to describe an element. */
+  private tries = 0;
+  private plainSize = 0;
   private last: object | null = null;
 
   /**
@@ -115,6 +120,9 @@ export class ElementChains {
     if (this.last === page) return;
     this.last = page;
     if (this.size > mostChains) this.forget();
+    if (this.plainSize <= mostPlain) return;
+    this.plainSize = 0;
+    for (const { plain } of this.byParent.values()) plain.clear();
   }
 
   /**
@@ -138,7 +146,7 @@ export class ElementChains {
       const [tagName = '', asked = '', text = ''] = told.split('\n', 3);
       this.ownByTold.set(told, (own = this.ownOf(tagName, this.numberOfClasses(asked), text)));
     }
-    return this.numbered(this.belowOf(above), own, told);
+    return this.numbered(this.belowOf(above).numbers, own, told);
   }
 
   /** The numbers of the selectors that are tried, by their sheets. */
@@ -166,17 +174,26 @@ export class ElementChains {
     if (!this.areShared) return this.ownNumber(element);
     const parent = parentOf(element);
     const above = parent ? this.numberOf(document, parent) : 0;
-    const own = this.describe(document, element, above);
-    const number = this.numbered(this.belowOf(above), own, null);
+    const below = this.belowOf(above);
+    const plain = plainText(element);
+    let number = plain === null ? undefined : below.plain.get(plain);
+    if (number === undefined) {
+      this.tries = 0;
+      number = this.numbered(below.numbers, this.describe(document, element, above), null);
+      if (plain !== null && this.tries === 0) {
+        below.plain.set(plain, number);
+        this.plainSize += 1 + (plain.length >> 8);
+      }
+    }
     element.chainOf = this;
     element.chain = number;
     return number;
   }
 
-  private belowOf(above: number): Map<number, number> {
-    let among = this.byParent.get(above);
-    if (!among) this.byParent.set(above, (among = new Map<number, number>()));
-    return among;
+  private belowOf(above: number): Below {
+    let below = this.byParent.get(above);
+    if (!below) this.byParent.set(above, (below = { numbers: new Map(), plain: new Map() }));
+    return below;
   }
 
   /** `told`: what is told of the element; null for what was described last. */
@@ -230,6 +247,7 @@ export class ElementChains {
   private triedText(key: string, document: PageDocument, element: Element, above: number): string {
     let text = '';
     for (const each of this.toTry(key, document, element, above)) {
+      this.tries++;
       const how = isAtRest(each, document) ? null : this.match(document, element, each);
       if (how !== null) text += `!${each.number}:${how}`;
     }
@@ -297,6 +315,20 @@ interface ClassList {
 }
 
 const none: readonly Tried[] = [];
+
+/** The numbers of elements below one with another number: by what is said of them, and by the tag and classes of those that have nothing more. */
+interface Below {
+  numbers: Map<number, number>;
+  plain: Map<string, number>;
+}
+
+/** All that can be said of an element without attributes, or with classes alone, but for selectors that look further; else null. */
+function plainText({ tagName, namespaceURI, attrs }: Element): string | null {
+  const [first] = attrs;
+  if (namespaceURI !== standard.NS.HTML || attrs.length > 1) return null;
+  if (!first) return tagName;
+  return first.name === 'class' && !first.namespace ? `${tagName} ${first.value}` : null;
+}
 
 /** An element with the number that it was last given, and by what. */
 type Numbered = Element & { chainOf?: ElementChains; chain?: number };

@@ -63,7 +63,9 @@ export function outlineOf<Owner>(
     return index;
   };
   const last: number[] = [];
-  for (const [place, element] of elements.entries()) {
+  let place = -1;
+  for (const element of elements) {
+    place++;
     const own = matches.get(element);
     if (!own) continue;
     const index = entryOf(element, own);
@@ -98,7 +100,7 @@ export function readOutline<Owner>(
   const numbers = new Map(selectors.map((text, index) => [text, index]));
   const tried = ours.selectors.filter(({ rule }) => set.holds(rule.around) !== false);
   if (!tried.every(({ selector: { text } }) => numbers.has(text) || isAbsent(text))) return null;
-  const byNumber = tried.map((each) => ({ ...each, number: numbers.get(each.selector.text) }));
+  const byNumber = tried.map((each) => ({ tried: each, number: numbers.get(each.selector.text) }));
   const known = new Map<string, OurMatches<Owner>>();
   const matchesOf = (matched: number[]): OurMatches<Owner> => {
     if (matched.length === 0) return ours.unmatched;
@@ -106,8 +108,8 @@ export function readOutline<Owner>(
     let matches = known.get(key);
     if (!matches) {
       matches = ours.unmatched;
-      for (const { rule, selector, index, number = -1 } of byNumber)
-        if (matched.includes(number)) matches = ours.withMatch(matches, { rule, selector, index, distance: Infinity });
+      for (const { tried: each, number = -1 } of byNumber)
+        if (matched.includes(number)) matches = ours.withMatch(matches, each, Infinity);
       known.set(key, matches);
     }
     return matches;

@@ -60,11 +60,15 @@ interface KeptList<Owner> {
   next: Map<DeclarationBlock<Owner>, KeptList<Owner>>;
 }
 
-/** A rule of ours that matches an element. */
-interface OurMatch<Owner> {
+/** A selector of a rule of ours, with the number of the rule. */
+interface OurTried<Owner> {
   rule: OurRule<Owner>;
   selector: SheetSelector;
   index: number;
+}
+
+/** One that matches an element, with the distance of the scoping root. */
+interface OurMatch<Owner> extends OurTried<Owner> {
   distance: number;
 }
 
@@ -87,7 +91,7 @@ export interface Lineage<Owner> {
 export class OurStyles<Owner> {
   readonly kept = new KeptByChain<Owner>();
   readonly blocks = new Map<SheetSelector, DeclarationBlock<Owner>>();
-  readonly selectors: Omit<OurMatch<Owner>, 'distance'>[];
+  readonly selectors: OurTried<Owner>[];
   readonly unmatched: OurMatches<Owner> = { number: 0, list: [], next: new Map() };
   /** That of an element that none of them matches, with none above. */
   readonly lineage: Lineage<Owner> = { own: [], owners: new Set(), below: new Map() };
@@ -99,13 +103,13 @@ export class OurStyles<Owner> {
   }
 
   /** The list with another match at its end. */
-  withMatch({ list, next }: OurMatches<Owner>, match: OurMatch<Owner>): OurMatches<Owner> {
-    let among = next.get(match.selector);
-    if (!among) next.set(match.selector, (among = new Map<number, OurMatches<Owner>>()));
-    let longer = among.get(match.distance);
+  withMatch({ list, next }: OurMatches<Owner>, tried: OurTried<Owner>, distance: number): OurMatches<Owner> {
+    let among = next.get(tried.selector);
+    if (!among) next.set(tried.selector, (among = new Map<number, OurMatches<Owner>>()));
+    let longer = among.get(distance);
     if (!longer) {
-      longer = { number: ++this.lists, list: [...list, match], next: new Map() };
-      among.set(match.distance, longer);
+      longer = { number: ++this.lists, list: [...list, { ...tried, distance }], next: new Map() };
+      among.set(distance, longer);
     }
     return longer;
   }
