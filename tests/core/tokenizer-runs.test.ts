@@ -41,6 +41,9 @@ const cases: Record<string, string> = {
     '<script>a <!-- b <script> c </script> d --> e</script> x <!-- a - -- b <!c --!> y <!--> z <!doctype x>',
   'names in any letters':
     '<DIV Data-X=1 DATA-x=2 a\u0130=\u0130 b"c=d e=\'f g\' h = "i" j/k><My-Tag.x:Y é><Ünder>t</DIV>',
+  'tags in every form':
+    '<p\n class="a"\tid=\'b"c\'\f hidden><br/><br /><img a="1"b="2"><a a=1 b c= "2" d ="3" a="4" b="5"/ e><i a="&amp;"><b a="x\ry" c="\n z"></b\n></i ></a x="y"><p><p a="><b>"><p a=\'\u{1F6A2}\'><P B="c"><é><p-1 -a="" 2=""',
+  'attributes that come again, and very many': `<p a="1" a="2" b a b="3"><p ${Array.from({ length: 80 }, (_, index) => `a${index % 70}="${index}"`).join(' ')}>x`,
   'frames after white space': ' <frameset> <frame> x </frameset> y',
   'frames after text': ' x <frameset><frame></frameset>',
   'foreign content':
@@ -48,12 +51,66 @@ const cases: Record<string, string> = {
   'templates and selects':
     '<template> a <tr> b <td> c </template><select> a <option> b <p> c </select><noscript> <i> x </i></noscript>',
   'an end in the middle': '<p title="a b c',
+  'an end in an end tag': '></',
   'a long text': `<p>${'the ferry to the outer bank '.repeat(6000)}<b>x</b>${'harbour\r\n'.repeat(9000)}<i title="${'a b '.repeat(20_000)}">y</i>`,
 };
 
 test.each(Object.entries(cases))('%s: read at once as by parse5', (_name, html) => {
   expect(quick(html)).toEqual(plain(html));
   expect(quick(`<!doctype html>${html}`)).toEqual(plain(`<!doctype html>${html}`));
+});
+
+test('any tag is read at once as by parse5', () => {
+  const part = fc.constantFrom(
+    ...[
+      ' ',
+      '\n',
+      '\r\n',
+      '/',
+      '>',
+      '<',
+      '=',
+      '"',
+      "'",
+      'a',
+      'b',
+      'class',
+      'A',
+      'é',
+      '-',
+      '&',
+      '&amp;',
+      '="x y"',
+      "='z'",
+    ],
+    ...[
+      ' a="b"',
+      ' href="/fares?a=1"',
+      ' hidden',
+      '\0',
+      '\u{1F6A2}',
+      '="a long value of a harbour"',
+      '</',
+      'td',
+      'svg',
+      'script',
+    ],
+  );
+  const tags = fc.array(
+    fc.tuple(
+      fc.constantFrom('<', '</'),
+      fc.constantFrom('p', 'a', 'b', 'td', 'table', 'svg', 'title', 'I'),
+      fc.array(part, { maxLength: 8 }),
+    ),
+    { maxLength: 6 },
+  );
+  fc.assert(
+    fc.property(tags, (all) => {
+      const html = all.map(([open, name, parts]) => `${open}${name}${parts.join('')}>x`).join('');
+      expect(quick(html)).toEqual(plain(html));
+    }),
+    { numRuns: runsOf(1000, 40_000) },
+  );
 });
 
 test('any markup is read at once as by parse5', () => {

@@ -2,7 +2,7 @@ import { compile } from 'css-select';
 import { isTraversal, SelectorType, type Selector as Token } from 'css-what';
 import { selectorTokens } from '../css/selector-tokens.js';
 import { AncestorFilter, requiredAncestors, type KeyBits } from './ancestor-filter.js';
-import { KeptWithPage, parentOf, type Element, type PageDocument } from './document.js';
+import { KeptWithPage, type Element, type PageDocument } from './document.js';
 import { standingOf } from './family.js';
 import { keysOfKind, selectorKey } from './selector-key.js';
 import { pseudoClasses } from './pseudo-classes.js';
@@ -216,7 +216,7 @@ function insideQuery(selector: Token[]): ((document: PageDocument) => ReturnType
     if (!known) insideOf.set(document, (known = new Map<string, Set<Element>>()));
     let inside = known.get(name);
     if (!inside) {
-      inside = elementsInside(document, candidates(document, outerKey).filter(above(document)));
+      inside = elementsInside(candidates(document, outerKey).filter(above(document)));
       known.set(name, inside);
     }
     const [below, matches] = [inside, own(document)];
@@ -247,14 +247,18 @@ export function testOfMany(text: string, plain: ElementTest['matches']): Element
   };
 }
 
-/** The elements that have one of these above them. */
-function elementsInside(document: PageDocument, tops: Element[]): Set<Element> {
+/** The elements that have one of these above them; those above come first. */
+function elementsInside(tops: Element[]): Set<Element> {
   const inside = new Set<Element>();
-  if (tops.length === 0) return inside;
-  const outer = new Set(tops);
-  for (const element of document.elements) {
-    const parent = parentOf(element);
-    if (parent && (outer.has(parent) || inside.has(parent))) inside.add(element);
+  for (const top of tops) {
+    if (inside.has(top)) continue;
+    const open: Tree.ParentNode[] = [top];
+    for (let node = open.pop(); node; node = open.pop())
+      for (const child of node.childNodes) {
+        if (!('tagName' in child)) continue;
+        inside.add(child);
+        open.push(child);
+      }
   }
   return inside;
 }

@@ -1,6 +1,13 @@
 // parse5 reads a page character by character. What follows a character that only adds to a text, a value or a name, and adds
-// to it too, is taken at once here: parsing takes half the time. parse5's own methods decide about all else.
+// to it too, is taken at once here, and so are whole tags whose names and values are plain: parsing takes half the time.
+// parse5's own methods decide about all else.
 import { Parser, Token, Tokenizer } from 'parse5';
+
+interface TagToken {
+  tagName: string;
+  attrs: { name: string; value: string }[];
+  selfClosing: boolean;
+}
 
 /** What a tokenizer of parse5 8 keeps inside. */
 interface Inside {
@@ -15,8 +22,11 @@ interface Inside {
   /** The text, value or comment that is being read, from runStart to runEnd of the preprocessor's `html`. */
   runEnd: number;
   currentCharacterToken: { type: Token.TokenType } | null;
-  currentToken: { tagName: string } | null;
+  currentToken: TagToken | null;
   currentAttr: { name: string };
+  _createStartTagToken: () => void;
+  _createEndTagToken: () => void;
+  emitCurrentTagToken: () => void;
 }
 
 type State = (this: Inside, codePoint: number) => void;
@@ -51,6 +61,15 @@ const inWhitespace = plain((character) => /[ \t]/.test(character), false);
 const inDoubleQuotes = plain((character) => /[ -~\t]/.test(character) && !/["&]/.test(character), true);
 const inSingleQuotes = plain((character) => /[ -~\t]/.test(character) && !/['&]/.test(character), true);
 const inName = plain((character) => /[a-z0-9-]/.test(character), false);
+const betweenAttributes = plain((character) => /[\t\n\f ]/.test(character), false);
+/** The quotes of a value, and what may be between them, by their character codes. */
+const inQuotes = new Map(
+  ['"', "'"].map((quote) => [
+    quote.charCodeAt(0),
+    plain((character) => /[ -~\t\n\f]/.test(character) && character !== '&' && character !== quote, true),
+  ]),
+);
+const [slash, equals, greater] = [47, 61, 62];
 
 /** Takes the plain characters that follow into what is being read. */
 function skip(tokenizer: Inside, allowed: Plain): void {
@@ -108,9 +127,60 @@ function restOfName({ preprocessor }: Inside): string {
   return html.slice(pos + 1, preprocessor.pos + 1);
 }
 
+/** A slice of a source that does not hold the source, as V8 would have it. */
+const copied = (source: string, from: number, to: number): string =>
+  to - from < 13 ? source.slice(from, to) : ` ${source.slice(from, to)}`.slice(1);
+
+/** A start tag, and where its `>` is. */
+interface TagRead extends TagToken {
+  end: number;
+}
+
+/** Reads a whole start tag from the first letter of its name; null where parse5 must decide about something in it. */
+function readTag(html: string, start: number): TagRead | null {
+  let at = endOfRun(html, start - 1, inName) + 1;
+  if (at === start) return null;
+  const tagName = html.slice(start, at);
+  const attrs: TagToken['attrs'] = [];
+  for (;;) {
+    const from = endOfRun(html, at - 1, betweenAttributes) + 1;
+    const code = html.charCodeAt(from);
+    if (code === greater) return { tagName, attrs, selfClosing: false, end: from };
+    if (code === slash && html.charCodeAt(from + 1) === greater)
+      return { tagName, attrs, selfClosing: true, end: from + 1 };
+    const nameEnd = endOfRun(html, from - 1, inName) + 1;
+    if (from === at || nameEnd === from) return null;
+    at = nameEnd;
+    const attribute = { name: html.slice(from, nameEnd), value: '' };
+    if (html.charCodeAt(at) === equals) {
+      const quote = html.charCodeAt(at + 1);
+      const allowed = inQuotes.get(quote);
+      const end = allowed ? endOfRun(html, at + 1, allowed) + 1 : 0;
+      if (end === 0 || html.charCodeAt(end) !== quote) return null;
+      attribute.value = copied(html, at + 2, end);
+      at = end + 1;
+    }
+    if (attrs.every((other) => other.name !== attribute.name)) attrs.push(attribute);
+  }
+}
+
+/** Emits the tag that was begun; its `>` is at a position. */
+function emitTag(tokenizer: Inside, end: number): void {
+  const { preprocessor } = tokenizer;
+  preprocessor.pos = end;
+  preprocessor.skipNextNewLine = false;
+  tokenizer.state = afterTag;
+  tokenizer.emitCurrentTagToken();
+}
+
+const isSmallLetter = (code: number) => code >= 97 && code <= 122;
+
 const states = Tokenizer.prototype as unknown as Record<string, State>;
 const own = (name: string): State => states[name] as State;
 const [ownTagName, ownAttributeName] = [own('_stateTagName'), own('_stateAttributeName')];
+const [ownTagOpen, ownEndTagOpen] = [own('_stateTagOpen'), own('_stateEndTagOpen')];
+/** The state that text and tags are read in. */
+const afterTag = new Parser().tokenizer.state;
 
 const quick: Record<string, State> = {
   _stateData: text(own('_stateData')),
@@ -119,6 +189,25 @@ const quick: Record<string, State> = {
   _stateScriptData: text(own('_stateScriptData')),
   _stateAttributeValueDoubleQuoted: value(own('_stateAttributeValueDoubleQuoted'), inDoubleQuotes),
   _stateAttributeValueSingleQuoted: value(own('_stateAttributeValueSingleQuoted'), inSingleQuotes),
+  _stateTagOpen(codePoint) {
+    const { html, pos } = this.preprocessor;
+    const tag = isSmallLetter(codePoint) ? readTag(html, pos) : null;
+    if (tag === null) return ownTagOpen.call(this, codePoint);
+    this._createStartTagToken();
+    const token = this.currentToken as TagToken;
+    token.tagName = tag.tagName;
+    token.attrs = tag.attrs;
+    token.selfClosing = tag.selfClosing;
+    emitTag(this, tag.end);
+  },
+  _stateEndTagOpen(codePoint) {
+    const { html, pos } = this.preprocessor;
+    const end = isSmallLetter(codePoint) ? endOfRun(html, pos, inName) + 1 : -1;
+    if (html.charCodeAt(end) !== greater) return ownEndTagOpen.call(this, codePoint);
+    this._createEndTagToken();
+    (this.currentToken as TagToken).tagName = html.slice(pos, end);
+    emitTag(this, end);
+  },
   _stateTagName(codePoint) {
     const { state, currentToken } = this;
     ownTagName.call(this, codePoint);
