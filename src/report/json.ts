@@ -17,20 +17,22 @@ export function* jsonParts(report: CheckReport): Iterable<string> {
   for (const [index, [key, value]] of entries.entries()) {
     const end = index === entries.length - 1 ? '' : ',';
     if (!Array.isArray(value) || value.length === 0) {
-      yield `  ${JSON.stringify(key)}: ${indented(value, '  ')}${end}`;
+      yield property(key, value) + end;
       continue;
     }
     yield `  ${JSON.stringify(key)}: [`;
     for (let at = 0; at < value.length; at += itemsInPart) {
-      const items = value.slice(at, at + itemsInPart).map((each) => `    ${indented(each, '    ')}`);
-      yield items.join(',\n') + (at + itemsInPart < value.length ? ',' : '');
+      const items = property('', value.slice(at, at + itemsInPart)).slice('  "": [\n'.length, -'\n  ]'.length);
+      yield items + (at + itemsInPart < value.length ? ',' : '');
     }
     yield `  ]${end}`;
   }
   yield '}';
 }
 
-const indented = (value: unknown, by: string) => JSON.stringify(value, null, 2).replaceAll('\n', `\n${by}`);
+/** A property of the report's object, with its value. */
+const property = (key: string, value: unknown) =>
+  JSON.stringify({ [key]: value }, null, 2).slice('{\n'.length, -'\n}'.length);
 
 /** A report as JSON in one text. */
 export const reportJson = (report: CheckReport) => [...jsonParts(report)].join('\n');
