@@ -4,7 +4,7 @@ import { selectorTokens } from '../css/selector-tokens.js';
 import { AncestorFilter, requiredAncestors, type KeyBits } from './ancestor-filter.js';
 import { KeptWithPage, type Element, type PageDocument } from './document.js';
 import { standingOf } from './family.js';
-import { keysOfKind, selectorKey } from './selector-key.js';
+import { classesOf, keysOfKind, selectorKey } from './selector-key.js';
 import { pseudoClasses } from './pseudo-classes.js';
 import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
 
@@ -273,7 +273,10 @@ export function simpleTest(text: string): ElementTest | null {
   const matches: Record<string, ElementTest['matches']> = {
     '': (_document, { tagName }) => tagName.toLowerCase() === plain,
     '#': ({ quirks }, element) => isIn([selectedAttribute(element, 'id') ?? ''], quirks),
-    '.': ({ quirks }, element) => isIn((selectedAttribute(element, 'class') ?? '').split(/[\t\n\f\r ]+/), quirks),
+    '.': ({ quirks }, element) => {
+      const value = selectedAttribute(element, 'class') ?? '';
+      return value === name || isIn(classesOf(value), quirks);
+    },
   };
   const own = matches[kind];
   return own ? { matches: own, mayBeBelow: () => true } : null;

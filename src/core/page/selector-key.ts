@@ -25,14 +25,23 @@ export function selectorKey(tokens: Token[]): string {
 
 const combinators = new Set<string>(['descendant', 'child', 'sibling', 'adjacent', 'parent', 'column-combinator']);
 
+const classLists = new BoundedMap<string, string[]>(20_000);
+
+/** The classes that an attribute lists. */
+export function classesOf(value: string): string[] {
+  let classes = classLists.get(value);
+  if (!classes) classLists.set(value, (classes = value.split(/[\t\n\f\r ]+/).filter((name) => name !== '')));
+  return classes;
+}
+
 const classKeys = new BoundedMap<string, string[]>(20_000);
 
 /** The keys of a list of classes. */
 function keysOfClasses(value: string): string[] {
   let keys = classKeys.get(value);
   if (!keys) {
-    const names = new Set(value.toLowerCase().split(/[\t\n\f\r ]+/));
-    keys = [...names].filter((name) => name !== '').map((name) => `.${name}`);
+    const names = new Set(classesOf(value.toLowerCase()));
+    keys = [...names].map((name) => `.${name}`);
     classKeys.set(value, keys);
   }
   return keys;

@@ -4,9 +4,13 @@
 import { Parser, Token, Tokenizer } from 'parse5';
 
 interface TagToken {
+  type: Token.TokenType;
   tagName: string;
-  attrs: { name: string; value: string }[];
+  tagID: number;
   selfClosing: boolean;
+  ackSelfClosing: boolean;
+  attrs: { name: string; value: string }[];
+  location: null;
 }
 
 /** What a tokenizer of parse5 8 keeps inside. */
@@ -24,8 +28,7 @@ interface Inside {
   currentCharacterToken: { type: Token.TokenType } | null;
   currentToken: TagToken | null;
   currentAttr: { name: string };
-  _createStartTagToken: () => void;
-  _createEndTagToken: () => void;
+  _flushRun: (text: string) => void;
   emitCurrentTagToken: () => void;
 }
 
@@ -131,42 +134,57 @@ function restOfName({ preprocessor }: Inside): string {
 const copied = (source: string, from: number, to: number): string =>
   to - from < 13 ? source.slice(from, to) : ` ${source.slice(from, to)}`.slice(1);
 
-/** A start tag, and where its `>` is. */
-interface TagRead extends TagToken {
-  end: number;
+/** Maximum number of names of tags and attributes that are kept: one string for all that are the same. */
+const mostNames = 2000;
+const names = new Map<string, string>();
+
+function nameAt(source: string, from: number, to: number): string {
+  const name = copied(source, from, to);
+  const known = names.get(name);
+  if (known === undefined && names.size < mostNames) names.set(name, name);
+  return known ?? name;
 }
 
-/** Reads a whole start tag from the first letter of its name; null where parse5 must decide about something in it. */
-function readTag(html: string, start: number): TagRead | null {
-  let at = endOfRun(html, start - 1, inName) + 1;
-  if (at === start) return null;
-  const tagName = html.slice(start, at);
-  const attrs: TagToken['attrs'] = [];
-  for (;;) {
+/** Reads the attributes of a start tag from the end of its name to its `>`; null where parse5 must decide about something in it. */
+function readAttributes(html: string, nameEnd: number): { attrs: TagToken['attrs']; end: number } | null {
+  let attrs: TagToken['attrs'] | null = null;
+  for (let at = nameEnd; ;) {
     const from = endOfRun(html, at - 1, betweenAttributes) + 1;
     const code = html.charCodeAt(from);
-    if (code === greater) return { tagName, attrs, selfClosing: false, end: from };
-    if (code === slash && html.charCodeAt(from + 1) === greater)
-      return { tagName, attrs, selfClosing: true, end: from + 1 };
-    const nameEnd = endOfRun(html, from - 1, inName) + 1;
-    if (from === at || nameEnd === from) return null;
-    at = nameEnd;
-    const attribute = { name: html.slice(from, nameEnd), value: '' };
+    if (code === greater || (code === slash && html.charCodeAt(from + 1) === greater))
+      return { attrs: attrs ?? [], end: code === slash ? from + 1 : from };
+    const end = endOfRun(html, from - 1, inName) + 1;
+    if (from === at || end === from) return null;
+    at = end;
+    const attribute = { name: nameAt(html, from, end), value: '' };
     if (html.charCodeAt(at) === equals) {
       const quote = html.charCodeAt(at + 1);
       const allowed = inQuotes.get(quote);
-      const end = allowed ? endOfRun(html, at + 1, allowed) + 1 : 0;
-      if (end === 0 || html.charCodeAt(end) !== quote) return null;
-      attribute.value = copied(html, at + 2, end);
-      at = end + 1;
+      const close = allowed ? endOfRun(html, at + 1, allowed) + 1 : 0;
+      if (close === 0 || html.charCodeAt(close) !== quote) return null;
+      attribute.value = copied(html, at + 2, close);
+      at = close + 1;
     }
-    if (attrs.every((other) => other.name !== attribute.name)) attrs.push(attribute);
+    // Most tags have one, and a list that grows has room for many.
+    if (attrs === null) attrs = [attribute];
+    else if (attrs.every((other) => other.name !== attribute.name)) attrs.push(attribute);
   }
 }
 
-/** Emits the tag that was begun; its `>` is at a position. */
-function emitTag(tokenizer: Inside, end: number): void {
+const noAttributes: TagToken['attrs'] = [];
+
+/** Emits a tag whose `>` is at a position. */
+function emitTag(
+  tokenizer: Inside,
+  type: Token.TokenType,
+  tagName: string,
+  attrs: TagToken['attrs'],
+  end: number,
+): void {
   const { preprocessor } = tokenizer;
+  const selfClosing = preprocessor.html.charCodeAt(end - 1) === slash;
+  tokenizer._flushRun('');
+  tokenizer.currentToken = { type, tagName, tagID: 0, selfClosing, ackSelfClosing: false, attrs, location: null };
   preprocessor.pos = end;
   preprocessor.skipNextNewLine = false;
   tokenizer.state = afterTag;
@@ -191,22 +209,16 @@ const quick: Record<string, State> = {
   _stateAttributeValueSingleQuoted: value(own('_stateAttributeValueSingleQuoted'), inSingleQuotes),
   _stateTagOpen(codePoint) {
     const { html, pos } = this.preprocessor;
-    const tag = isSmallLetter(codePoint) ? readTag(html, pos) : null;
-    if (tag === null) return ownTagOpen.call(this, codePoint);
-    this._createStartTagToken();
-    const token = this.currentToken as TagToken;
-    token.tagName = tag.tagName;
-    token.attrs = tag.attrs;
-    token.selfClosing = tag.selfClosing;
-    emitTag(this, tag.end);
+    const nameEnd = isSmallLetter(codePoint) ? endOfRun(html, pos, inName) + 1 : -1;
+    const read = nameEnd < 0 ? null : readAttributes(html, nameEnd);
+    if (read === null) return ownTagOpen.call(this, codePoint);
+    emitTag(this, Token.TokenType.START_TAG, nameAt(html, pos, nameEnd), read.attrs, read.end);
   },
   _stateEndTagOpen(codePoint) {
     const { html, pos } = this.preprocessor;
     const end = isSmallLetter(codePoint) ? endOfRun(html, pos, inName) + 1 : -1;
     if (html.charCodeAt(end) !== greater) return ownEndTagOpen.call(this, codePoint);
-    this._createEndTagToken();
-    (this.currentToken as TagToken).tagName = html.slice(pos, end);
-    emitTag(this, end);
+    emitTag(this, Token.TokenType.END_TAG, nameAt(html, pos, end), noAttributes, end);
   },
   _stateTagName(codePoint) {
     const { state, currentToken } = this;

@@ -1,5 +1,6 @@
 import { html as standard } from 'parse5';
 import { parentOf, type Element, type PageDocument } from '../../page/document.js';
+import { classesOf } from '../../page/selector-key.js';
 import { isHintAttribute } from './browser-styles.js';
 import { isScoped, type Sheet, type SheetRule, type SheetSelector } from './sheet.js';
 
@@ -287,7 +288,7 @@ export class ElementChains {
   private classList(value: string): ClassList {
     let list = this.classLists.get(value);
     if (!list) {
-      const names = [...new Set(value.split(/[\t\n\f\r ]+/))].filter((name) => name !== '');
+      const names = [...new Set(classesOf(value))];
       const keys = names.map((name) => `.${name.toLowerCase()}`);
       const asked = names
         .filter((_, index) => this.words.has(keys[index] ?? ''))
