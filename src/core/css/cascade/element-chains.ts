@@ -165,6 +165,7 @@ export class ElementChains {
 
   private forget(): void {
     this.size = 0;
+    this.plainSize = 0;
     const { byParent, triedBelow, classLists, texts, told, ownByTold } = this;
     for (const each of [byParent, triedBelow, classLists, texts, told, ownByTold]) each.clear();
     this.onFull();
