@@ -4,7 +4,7 @@ import { chromiumPath } from '../../src/browser/chromium.js';
 import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
 import { cascadeCase, utilityCase, type CascadeCase } from '../oracle/cases.js';
 import { differences } from '../oracle/compare.js';
-import { sourceOf } from '../oracle/judge.js';
+import { opened, sourceOf } from '../oracle/judge.js';
 
 const inside =
   '<div class="outer"><div class="card"><div class="in"><p class="x">a</p><em class="y">b</em></div></div></div>';
@@ -209,6 +209,35 @@ describeInBrowser('The cascade gives every element what Chromium gives it', () =
       page('template { order: 3 }', { content: `${twice}<ul><template shadowrootmode=open>c</template></ul>` }),
     );
     expect(await differences(tab, cases)).toEqual(cases.map(() => null));
+  });
+
+  test('for the lines of controls that a browser draws itself', async () => {
+    const selects = ['', ' multiple', ' size=4', ' size=1', ' size'].map((more) => `<select${more}><option>a</select>`);
+    const inputs = ['button', 'submit', 'reset', 'text'].map((type) => `<input type=${type}>`);
+    const styles = [
+      ...['', 'appearance: none', '-webkit-appearance: none', 'appearance: button', 'appearance: auto', 'all: unset'],
+      ...['border: 0', 'background: red', 'border-radius: 3px', 'display: block', 'appearance: initial'],
+    ];
+    const cases = styles.flatMap((style) => [...selects, ...inputs].map((control) => ({ style, control })));
+    const marked = ({ style, control }: (typeof cases)[number]) =>
+      control.replace(/^<\w+/, `$& style="${style}; line-height: 3; overflow: hidden; font-size: 10px"`);
+    const source = `<!doctype html><body>${cases.map(marked).join('')}`;
+    const { look } = opened(source);
+    const controls = look.document.elements.filter(({ tagName }) => /^(select|input)$/.test(tagName));
+    const names = ['line-height', 'overflow-x'] as const;
+    const ours = controls.map((each) => names.map((name) => look.bare.value(each, '', name).replace(/^3$/, '30px')));
+    await tab.setContent(source);
+    const theirs = await tab.evaluate(
+      (asked) =>
+        [...document.querySelectorAll('select, input')].map((each) =>
+          asked.map((name) => getComputedStyle(each).getPropertyValue(name)),
+        ),
+      names,
+    );
+    await tab.setContent('<!doctype html><body>');
+    const told = (values: string[][]) => values.map((each, index) => ({ ...cases[index], told: each.join(' ') }));
+    expect(told(ours)).toEqual(told(theirs));
+    expect(new Set(theirs.flat()).size).toBeGreaterThan(3);
   });
 
   const seed = Number(process.env['ORACLE_SEED'] ?? Math.floor(Math.random() * 2 ** 31));

@@ -21,9 +21,9 @@ ruby { display: ruby; } rt { display: ruby-text; }
 audio:not([controls]) { display: none !important; }
 img, video, canvas { overflow: clip; overflow-clip-margin: content-box; }
 iframe { border: 2px inset; }
-iframe, object, embed, input[type=image i], select:not([multiple]) { overflow: clip !important; overflow-clip-margin: content-box !important; }
+iframe, object, embed, input[type=image i], select:not([multiple], [size]:not([size=''], [size='0'], [size='1'])) { overflow: clip !important; overflow-clip-margin: content-box !important; }
 input:not([type=checkbox i], [type=radio i], [type=range i], [type=image i]) { overflow: clip !important; overflow-clip-margin: 0 !important; }
-select, input:is([type=button i], [type=submit i], [type=reset i]) { line-height: normal !important; } input[type=file i] { text-align: start !important; }
+input[type=file i] { text-align: start !important; }
 table { display: table; } caption { display: table-caption; } colgroup { display: table-column-group; }
 col { display: table-column; } thead { display: table-header-group; } tbody { display: table-row-group; }
 tfoot { display: table-footer-group; } tr { display: table-row; } td, th { display: table-cell; }

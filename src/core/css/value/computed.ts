@@ -228,6 +228,7 @@ export class Computed<Owner = unknown> {
     if (longhand === 'font-size') return this.fontSizeOf(value, parent, () => own('font-family') === 'monospace');
     if (longhand === 'font-weight') return this.fontWeightOf(value, parent);
     if (longhand === 'float') return /^(absolute|fixed)$/.test(own('position')) ? 'none' : value;
+    if (longhand === 'line-height' && pseudo === '' && this.isDrawn(element)) return 'normal';
     if (longhand === 'line-height' && value.endsWith('%'))
       return `${numberText((parseFloat(value) / 100) * parseFloat(own('font-size')))}px`;
     if (longhand === 'overflow-x' || longhand === 'overflow-y') {
@@ -253,6 +254,19 @@ export class Computed<Owner = unknown> {
       ) ?? [];
     if (kind === '') return value;
     return layered(value, layersOf(own(kind === 'background' ? 'background-image' : 'mask-image')));
+  }
+
+  /** Whether Chromium draws a drop-down or a button itself, whatever line height the page sets. */
+  private isDrawn(element: Element): boolean {
+    const isButton = element.tagName === 'input' && /^(button|submit|reset)$/i.test(attribute(element, 'type') ?? '');
+    if (!isButton && !isDropDown(element)) return false;
+    const declared = this.cascade.winner(element, '', 'appearance')?.declaration.value.trim().toLowerCase();
+    const isLeft = declared === undefined || declared.startsWith('revert');
+    const appearance = isLeft ? 'auto' : wideKeywords.includes(declared) ? 'none' : declared;
+    if (appearance === 'none') return false;
+    if (!isButton) return appearance !== 'base-select';
+    if (appearance === 'button') return false;
+    return !ownLooks.some((name) => this.cascade.winner(element, '', name)?.block.origin === 'author');
   }
 
   private displayOf(element: Element, pseudo: string, value: string, parent: Element | null): string {
@@ -326,6 +340,21 @@ const displays: Record<string, string> = {
   'block table': 'table',
   'inline table': 'inline-table',
 };
+
+/** A `<select>` of one line (HTML Standard 4.10.7, display size). */
+const isDropDown = (element: Element): boolean =>
+  element.tagName === 'select' &&
+  attribute(element, 'multiple') === undefined &&
+  /^(|0|1)$/.test(attribute(element, 'size') ?? '');
+
+/** A button that has one of these from its page is drawn as the page says. */
+const ownLooks = [
+  ...['background-color', 'background-image', 'border-image-source'],
+  ...['top', 'right', 'bottom', 'left'].flatMap((side) =>
+    ['color', 'style', 'width'].map((part) => `border-${side}-${part}`),
+  ),
+  ...['top-left', 'top-right', 'bottom-right', 'bottom-left'].map((corner) => `border-${corner}-radius`),
+];
 
 /** Whether an element is the content of a `<details>` that is shut, its first summary aside. */
 function isInClosedDetails(element: Element): boolean {
