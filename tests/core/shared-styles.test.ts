@@ -8,7 +8,8 @@ import { compileRule } from '../../src/core/action/compile.js';
 import { elementsOf } from '../../src/core/check/judge.js';
 import type { OpenedPage } from '../../src/core/check/opened-page.js';
 import type { Element } from '../../src/core/page/document.js';
-import { runsOf } from '../helpers.js';
+import { check } from '../../src/core/check/check.js';
+import { runsOf, siteOf } from '../helpers.js';
 import { cascadeCase, compared, utilityCase } from '../oracle/cases.js';
 import { opened, readRule, sourceOf, type SharedByPages } from '../oracle/judge.js';
 
@@ -107,4 +108,18 @@ test('pages that share stylesheets have the colour scheme that each of them name
     return look.bare.value(look.document.elements.at(-1)!, '', 'color');
   });
   expect(colours).toEqual(['rgb(0, 0, 0)', 'rgb(255, 255, 255)', 'rgb(0, 0, 0)']);
+});
+
+// They are judged by what the outline tells of them.
+test.each([
+  ['<select><option>a</select>', 'no-effect'],
+  ['<select size=1><option>a</select>', 'no-effect'],
+  ['<select size=4><option>a</select>', 'hit'],
+  ['<select multiple><option>a</select>', 'hit'],
+  ['<select style="appearance: none"><option>a</select>', 'hit'],
+  ['<input type=submit>', 'no-effect'],
+  ['<input type=submit style="border: 0">', 'hit'],
+])('a line height for %s: %s', (control, verdict) => {
+  const { input } = siteOf({ '/': `<body>${control}` }, '@needle r { pages: all; select, input { line-height: 3; } }');
+  expect(check(input).cells.map((cell) => cell.verdict)).toEqual([verdict]);
 });

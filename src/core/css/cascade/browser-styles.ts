@@ -257,7 +257,8 @@ const hints: Record<string, Record<string, Hint[]>> = {
 export const isHintAttribute = (tagName: string, name: string) =>
   (Object.hasOwn(hints, tagName) && Object.hasOwn(hints[tagName] ?? {}, name)) ||
   (tagName === 'table' && name === 'cellpadding') ||
-  (tagName === 'input' && name === 'type');
+  (tagName === 'input' && name === 'type') ||
+  (tagName === 'select' && name === 'size');
 
 /** An element's presentational attributes as declarations; most elements have none. */
 export function presentationalHints(element: Element): [property: string, value: string][] {
