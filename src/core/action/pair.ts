@@ -3,7 +3,7 @@ import { elementPath } from '../page/element-path.js';
 import type { SheetDeclaration } from '../css/syntax.js';
 import type { DeclarationBlock, Winner } from '../css/cascade/cascade.js';
 import { compareWeights, level, type Weight } from '../css/cascade/weight.js';
-import { isDoubtful, namesFor } from '../css/declaration.js';
+import { isDoubtful } from '../css/declaration.js';
 import { undecided } from '../css/value/expand.js';
 import type { StyleUse } from '../css/cascade/style-set.js';
 import type { OpenedPage } from '../check/opened-page.js';
@@ -48,7 +48,7 @@ function pairOf(
   { cascade, built, document }: CountedOn,
 ): Pair | null {
   const winner = cascade.winner(element, pseudo, longhand);
-  const ours = oursIn(block, longhand);
+  const ours = oursIn(block, cascade.namesOn(element, longhand));
   if (!winner || !ours) return null;
   const { declaration } = ours;
   const isOurs = winner.animation === null && winner.block.owner?.rule === owner.rule;
@@ -124,7 +124,7 @@ export function countPairs(
     count.won += pairs - lost.length;
     count.changes ||= changes;
     for (const each of dependsOn) count.dependsOn.add(each);
-    for (const each of lost) if (count.lost.length < mostLost) count.lost.push(lostBy(element, each));
+    for (const each of lost) if (count.lost.length < mostLost) count.lost.push({ element, ...each });
   }
   return count;
 }
@@ -147,14 +147,7 @@ export interface ElementCount {
 }
 
 /** What an element loses, as it is known of all elements of its kind. */
-type LostThere = [pseudo: string, longhand: string, ours: DeclarationBlock<Owner>, winner: Winner<Owner>];
-
-/** A lost pair of one of these elements. */
-export function lostBy<At>(element: At, [pseudo, longhand, block, winner]: LostThere): LostPair<At> {
-  const ours = oursIn(block, longhand);
-  if (!ours) throw new Error(`${block.selector} sets no ${longhand} there`);
-  return { element, pseudo, longhand, ours, winner };
-}
+type LostThere = Omit<LostPair, 'element'>;
 
 function countOf(compiled: CompiledAction, element: Element, pseudos: string[], look: CountedOn): ElementCount {
   const { cascade, built, bare } = look;
@@ -176,32 +169,29 @@ function countOf(compiled: CompiledAction, element: Element, pseudos: string[], 
           (winner && doubtOf(winner.declaration)) ??
           null);
       if (dependsOn !== null) count.dependsOn.push(dependsOn);
-      if (pair && !pair.won) count.lost.push([pseudo, longhand, block, pair.winner]);
+      if (pair && !pair.won) count.lost.push({ pseudo, longhand, ours: pair.ours, winner: pair.winner });
       else count.changes ||= built.value(element, pseudo, longhand) !== bare.value(element, pseudo, longhand);
     }
   }
   return count;
 }
 
-/** The declaration of a block that applies to a longhand: the last important one, else the last. */
-function ownDeclaration({ declarations }: DeclarationBlock<Owner>, longhand: string): SheetDeclaration | undefined {
-  const names = namesFor(longhand);
-  const own = declarations.filter(({ name }) => names.has(name));
-  return own.filter(({ important }) => important).pop() ?? own[own.length - 1];
-}
+const oursKnown = new WeakMap<DeclarationBlock<Owner>, Map<Set<string>, Pair['ours'] | null>>();
 
-const oursKnown = new WeakMap<DeclarationBlock<Owner>, Map<string, Pair['ours'] | null>>();
-
-/** What a block says of a longhand, with its weight in the cascade; null if it says nothing. */
-function oursIn(block: DeclarationBlock<Owner>, longhand: string): Pair['ours'] | null {
+/**
+ * What a block says of a longhand, with its weight in the cascade: the last important declaration, else the last; null if it
+ * says nothing. `names`: the properties that set the longhand on the element.
+ */
+function oursIn(block: DeclarationBlock<Owner>, names: Set<string>): Pair['ours'] | null {
   let known = oursKnown.get(block);
-  if (!known) oursKnown.set(block, (known = new Map<string, Pair['ours'] | null>()));
-  let ours = known.get(longhand);
+  if (!known) oursKnown.set(block, (known = new Map<Set<string>, Pair['ours'] | null>()));
+  let ours = known.get(names);
   if (ours === undefined) {
-    const declaration = ownDeclaration(block, longhand);
-    const own = declaration?.important ? level.authorImportant : level.author;
-    ours = declaration ? { declaration, block, weight: { ...block.weight, level: own } } : null;
-    known.set(longhand, ours);
+    const own = block.declarations.filter(({ name }) => names.has(name));
+    const declaration = own.filter(({ important }) => important).pop() ?? own[own.length - 1];
+    const from = declaration?.important ? level.authorImportant : level.author;
+    ours = declaration ? { declaration, block, weight: { ...block.weight, level: from } } : null;
+    known.set(names, ours);
   }
   return ours;
 }

@@ -1,6 +1,6 @@
 import type { CompiledAction, CompiledRule, Owner } from '../action/compiled.js';
 import { judgedByEffect, mostOverridden } from '../action/judgement.js';
-import { counting, lostBy, overriddenBy, type ElementCount, type LostPair } from '../action/pair.js';
+import { counting, overriddenBy, type ElementCount, type LostPair } from '../action/pair.js';
 import { meetingsOf, readOutline, type OutlinedElements, type PageOutline } from '../css/cascade/page-outline.js';
 import { selectorParts } from '../css/selector.js';
 import { StandIns } from '../css/cascade/stand-ins.js';
@@ -180,7 +180,7 @@ function countedAction(
 function firstLost(losing: [OutlinedElements<Owner>, ElementCount][]): LostPair<number>[] {
   const lostAt = new Map(losing.map(([entry, { lost }]) => [entry, lost]));
   const all = firstPlaces([...lostAt.keys()]).flatMap(([place, entry]) =>
-    (lostAt.get(entry) ?? []).map((each) => lostBy(place, each)),
+    (lostAt.get(entry) ?? []).map((each) => ({ element: place, ...each })),
   );
   return all.slice(0, mostOverridden);
 }

@@ -31,19 +31,34 @@ const allLonghands = Object.keys(properties).filter(
 
 const namesKnown = new BoundedMap<string, Set<string>>(50_000);
 
-/** The properties that set a longhand: itself, and every shorthand and alias of it. */
-export function namesFor(longhand: string): Set<string> {
-  if (longhand.startsWith('--')) return new Set([longhand]);
-  if (namesKnown.size === 0) {
-    for (const [name, longhands] of Object.entries(properties)) {
-      for (const each of longhands === 0 ? [name] : longhands) {
-        const names = namesKnown.get(each) ?? new Set([each]);
-        namesKnown.set(each, names.add(name));
-      }
-    }
-    for (const [longhand, names] of namesKnown) if (!['direction', 'unicode-bidi'].includes(longhand)) names.add('all');
+/**
+ * The properties that set a longhand: itself, and every shorthand and alias of it; with `other`, its other name on an element,
+ * those of that too.
+ */
+export function namesFor(longhand: string, other = longhand): Set<string> {
+  const key = other === longhand ? longhand : `${longhand} ${other}`;
+  let names = namesKnown.get(key);
+  if (!names) {
+    names = new Set([...(longhandNames().get(longhand) ?? [longhand]), ...(longhandNames().get(other) ?? [])]);
+    namesKnown.set(key, names);
   }
-  return namesKnown.get(longhand) ?? new Set([longhand]);
+  return names;
+}
+
+let namesOfLonghands: Map<string, string[]> | null = null;
+
+/** For each longhand the properties that set it. */
+function longhandNames(): Map<string, string[]> {
+  if (namesOfLonghands) return namesOfLonghands;
+  namesOfLonghands = new Map<string, string[]>();
+  for (const [name, longhands] of Object.entries(properties))
+    for (const each of longhands === 0 ? [name] : longhands) {
+      const names = namesOfLonghands.get(each) ?? [each];
+      if (name !== each) names.push(name);
+      namesOfLonghands.set(each, names);
+    }
+  for (const longhand of allLonghands) namesOfLonghands.get(longhand)?.push('all');
+  return namesOfLonghands;
 }
 
 const takenIn = tables.takenIn as Record<string, string[]>;

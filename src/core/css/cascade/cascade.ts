@@ -271,7 +271,7 @@ export class Cascade<Owner = unknown> {
     longhand: string,
     among?: (block: DeclarationBlock<Owner>) => boolean,
   ): Winner<Owner> | null {
-    const names = this.namesOf(element, longhand);
+    const names = this.namesOn(element, longhand);
     let best: { block: DeclarationBlock<Owner>; declaration: SheetDeclaration; level: Level } | null = null;
     for (const block of this.blocks(element, pseudo)) {
       if (among && !among(block)) continue;
@@ -302,15 +302,9 @@ export class Cascade<Owner = unknown> {
     return physical !== longhand ? physical : (logicalOf(longhand, flow) ?? longhand);
   }
 
-  private readonly namesKnown = new Map<string, Set<string>>();
-
-  private namesOf(element: Element, longhand: string): Set<string> {
-    if (!hasOtherName(longhand)) return namesFor(longhand);
-    const other = this.otherName(element, longhand);
-    const key = `${longhand} ${other}`;
-    let names = this.namesKnown.get(key);
-    if (!names) this.namesKnown.set(key, (names = new Set([...namesFor(longhand), ...namesFor(other)])));
-    return names;
+  /** The properties that set a longhand on an element, also by its other name; the same set each time. */
+  namesOn(element: Element, longhand: string): Set<string> {
+    return hasOtherName(longhand) ? namesFor(longhand, this.otherName(element, longhand)) : namesFor(longhand);
   }
 
   /** How text flows in an element; `horizontal` itself where nothing says otherwise. */
