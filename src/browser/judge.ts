@@ -1,7 +1,8 @@
-import { contextFor, setMedium } from './look.js';
-import type { Browser, BrowserContext, Page as BrowserPage } from 'playwright-core';
+import pLimit from 'p-limit';
+import type { Browser, Page as BrowserPage } from 'playwright-core';
 import type { Bundle } from '../core/ship/bundle.js';
 import type { Action } from '../core/action/action.js';
+import type { Rule } from '../core/rule/rule.js';
 import type { CompiledAction, CompiledRule } from '../core/action/compiled.js';
 import { actionKind } from '../core/action/index.js';
 import type { Judgement } from '../core/action/judgement.js';
@@ -15,13 +16,16 @@ import { elementPath } from '../core/page/element-path.js';
 import { pageAddress, type View } from '../core/page/view.js';
 import { ownPages } from '../core/target/delivery.js';
 import { measure, type Measured, type Probe } from './measure.js';
-import { answer, withBuild, type BrowserSource } from './serve.js';
+import { PageWindow } from './page-window.js';
+import { withBuild, type BrowserSource } from './serve.js';
 import { applyState } from './state.js';
 
 export type { BrowserSource };
 
-/** Time to wait for an element that a script adds, in milliseconds. */
+/** Time to wait on a page for elements that scripts add, in milliseconds. */
 const lateMs = 5000;
+/** Pages that are judged at the same time: most of the time goes into waiting. */
+const atOnce = 4;
 
 /** Judges the cells of a check in Chromium, on the same pages with the build in them. The cells have no order. */
 export async function judgeInBrowser(
@@ -30,70 +34,102 @@ export async function judgeInBrowser(
   bundleFor: (view: View) => Bundle,
   source: BrowserSource,
 ): Promise<Cell[]> {
-  const cells: Cell[] = [];
   const bundles = new Map<View, Bundle>();
-  for (const task of planCheck(input).tasks) {
+  const limit = pLimit(atOnce);
+  const free: JudgingWindow[] = [];
+  const judge = async (task: PageTask): Promise<Cell[]> => {
     const look = task.look();
     const { view } = look;
     const bundle = bundles.get(view) ?? bundleFor(view);
     bundles.set(view, bundle);
-    if (task.work.judged.length === 0) continue;
-    const visitor = task.work.judged[0]?.rule.rule.visitor ?? input.visitor;
-    const context = await browser.newContext({
-      ...contextFor(look.viewport),
-      bypassCSP: true,
-      serviceWorkers: 'block',
-    });
-    try {
-      cells.push(...(await judgePage(context, task, look, bundle, input, { source, visitor })));
-    } finally {
-      await context.close();
-    }
+    const window = free.pop() ?? new JudgingWindow(browser);
+    const cells = await judgePage(window, task, look, bundle, input, source);
+    free.push(window);
+    return cells;
+  };
+  const tasks = planCheck(input).tasks.filter(({ work }) => work.judged.length > 0);
+  try {
+    return (await Promise.all(tasks.map((task) => limit(judge, task)))).flat();
+  } finally {
+    limit.clearQueue();
+    await Promise.all(free.map(({ pages }) => pages.close()));
   }
-  return cells;
+}
+
+/** A window of the browser in which pages are judged, and what the page that it shows has said as an error. */
+class JudgingWindow {
+  errors: string[] = [];
+  readonly pages: PageWindow;
+
+  constructor(browser: Browser) {
+    this.pages = new PageWindow(browser, {}, (tab) => {
+      tab.on('request', (request) => {
+        if (request.isNavigationRequest() && request.frame() === tab.mainFrame()) this.errors = [];
+      });
+      tab.on('console', (message) => message.type() === 'error' && this.errors.push(message.text()));
+      return Promise.resolve();
+    });
+  }
 }
 
 async function judgePage(
-  context: BrowserContext,
+  window: JudgingWindow,
   { page, work }: PageTask,
   look: OpenedPage,
   bundle: Bundle,
   input: CheckInput,
-  { source, visitor }: { source: BrowserSource; visitor: string | null },
+  source: BrowserSource,
 ): Promise<Cell[]> {
   const address = pageAddress(page);
   const html = withBuild(look.view.html(page), bundle, input.place);
-  const failures: string[] = [];
-  await context.route('**/*', (route) =>
-    answer(route, { address, html, bundle, source, view: look.view, headers: source.headers(visitor) }),
-  );
-  const tab = await context.newPage();
-  await setMedium(tab, look.viewport);
-  tab.on('console', (message) => message.type() === 'error' && failures.push(message.text()));
-  await tab.goto(address, { waitUntil: 'load', timeout: 30_000 });
+  const headers = source.headers(work.judged[0]?.rule.rule.visitor ?? input.visitor);
+  const answering = { address, html, bundle, source, view: look.view, headers };
+  const { tab } = await window.pages.load(look.viewport, answering);
   const change = look.state === null ? undefined : input.states[look.state];
   if (change) await applyState(tab, change);
+  const rules = work.judged.map(({ rule }) => appliedOn(rule, look));
+  if (source.scripts && mayRunScripts(html))
+    await waitForLate(
+      tab,
+      rules.flatMap(({ probes }) => probes),
+    );
   const cells: Cell[] = [];
-  for (const { rule } of work.judged) cells.push(await judgeRule(tab, rule, look, failures, source.scripts));
+  for (const rule of rules) cells.push(await judgeRule(tab, rule, look, window.errors, source.scripts));
   return cells;
 }
 
-async function judgeRule(
-  tab: BrowserPage,
-  { rule, actions }: CompiledRule,
-  look: OpenedPage,
-  failures: string[],
-  scripts: boolean,
-): Promise<Cell> {
+/** A rule, its actions that apply on a page, and what to measure of each. */
+interface AppliedRule {
+  rule: Rule;
+  actions: CompiledAction[];
+  probes: Probe[];
+  /** Whether actions are left out, since an at-rule around them does not hold. */
+  isPart: boolean;
+}
+
+function appliedOn({ rule, actions }: CompiledRule, look: OpenedPage): AppliedRule {
   const own = actions.filter(
     ({ action }) => actionKind(action).judge !== null && ownPages(rule, action, look.view.site).has(look.page),
   );
   const applied = own.filter(({ around }) => look.cascade.holds(around) !== false);
-  const probes = applied.map((each) => probeOf(each, look));
-  if (scripts) await waitForLate(tab, probes);
+  return {
+    rule,
+    actions: applied,
+    probes: applied.map((each) => probeOf(each, look)),
+    isPart: applied.length < own.length,
+  };
+}
+
+async function judgeRule(
+  tab: BrowserPage,
+  { rule, actions, probes, isPart }: AppliedRule,
+  look: OpenedPage,
+  failures: string[],
+  scripts: boolean,
+): Promise<Cell> {
   const measured = await tab.evaluate(measure, probes);
-  const judgements = measured.map((each, index) => resultOf(applied[index]?.action as Action, each));
-  const verdict = verdictOf(judgements, rule.addedByScript, applied.length < own.length);
+  const judgements = measured.map((each, index) => resultOf(actions[index]?.action as Action, each));
+  const verdict = verdictOf(judgements, rule.addedByScript, isPart);
   const failed = failures.some((text) => text.includes(`Rule "${rule.name}" failed`));
   return {
     rule: rule.name,
@@ -130,6 +166,9 @@ function probeOf(each: CompiledAction, look: OpenedPage): Probe {
     html,
   };
 }
+
+/** Whether a page, as it is sent, can run a script at all: an element, an attribute such as onload, or what is in a frame. */
+const mayRunScripts = (html: string) => /<(script|i?frame|object|embed)\b|[\s/"']on[a-z]+\s*=/i.test(html);
 
 async function waitForLate(tab: BrowserPage, probes: Probe[]): Promise<void> {
   const late = probes.filter(({ paths }) => paths === null).map(({ selector }) => selector);

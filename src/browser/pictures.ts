@@ -1,4 +1,4 @@
-import type { Browser, CDPSession, Page as BrowserPage } from 'playwright-core';
+import type { Browser } from 'playwright-core';
 import type { Bundle } from '../core/ship/bundle.js';
 import type { CheckInput } from '../core/check/input.js';
 import type { PageToPicture } from '../core/before-after/pages-to-picture.js';
@@ -8,9 +8,8 @@ import { pageAddress } from '../core/page/view.js';
 import type { BoxNode } from '../core/before-after/blocks.js';
 import { boxesOf, boxTree, mostElements } from './boxes.js';
 import type { PictureDifference } from './compare-pictures.js';
-import { contextFor, setMedium } from './look.js';
-import { answer, withBuild, type Answering, type BrowserSource } from './serve.js';
-import type { Viewport } from '../core/css/cascade/media.js';
+import { PageWindow } from './page-window.js';
+import { withBuild, type BrowserSource } from './serve.js';
 import { runClock, stopClock } from './page-clock.js';
 import type { PictureComparer } from './picture-comparer.js';
 import { applyState } from './state.js';
@@ -34,15 +33,17 @@ const mostHeight = 8000;
  * is kept from page to page, so that a second run gives the same pictures, in whatever order.
  */
 export class PictureWindow {
-  private opened: { viewport: Viewport; tab: BrowserPage; tools: CDPSession } | null = null;
-  /** What the page that is being pictured gets. */
-  private answering: Answering | null = null;
+  private readonly window: PageWindow;
 
   constructor(
-    private readonly browser: Browser,
+    browser: Browser,
     private readonly source: BrowserSource,
     private readonly input: CheckInput,
-  ) {}
+  ) {
+    const still = { reducedMotion: 'reduce', timezoneId: 'UTC', locale: 'en-GB' } as const;
+    // At two or three device pixels Chromium draws some words a little differently each time.
+    this.window = new PageWindow(browser, { deviceScaleFactor: 1, ...still }, stopClock);
+  }
 
   /** Takes pictures of a page without and with the build. */
   async takePair(subject: PageToPicture, bundle: Bundle): Promise<TakenPair> {
@@ -54,31 +55,7 @@ export class PictureWindow {
     return { before, after };
   }
 
-  async close(): Promise<void> {
-    await this.opened?.tab.context().close();
-    this.opened = null;
-  }
-
-  /** The window, looking as a viewport says. */
-  private async windowFor(viewport: Viewport) {
-    if (this.opened?.viewport === viewport) return this.opened;
-    await this.close();
-    const context = await this.browser.newContext({
-      ...contextFor(viewport),
-      // At two or three Chromium draws some words a little differently each time.
-      deviceScaleFactor: 1,
-      ...{ bypassCSP: true, serviceWorkers: 'block', reducedMotion: 'reduce', timezoneId: 'UTC', locale: 'en-GB' },
-    });
-    const tab = await context.newPage();
-    await setMedium(tab, viewport);
-    await stopClock(tab);
-    tab.on('dialog', (dialog) => void dialog.accept().catch(() => undefined));
-    await tab.route('**/*', (route) => (this.answering ? answer(route, this.answering) : route.abort()));
-    // What a page opens in a window of its own gets nothing.
-    await context.route('**/*', (route) => route.abort());
-    context.on('page', (other) => void other.close().catch(() => undefined));
-    return (this.opened = { viewport, tab, tools: await context.newCDPSession(tab) });
-  }
+  close = () => this.window.close();
 
   /** Takes a picture, and measures where the elements at these paths are on it. */
   private async take(
@@ -87,14 +64,9 @@ export class PictureWindow {
     bundle: Bundle,
   ): Promise<Taken> {
     const { source, input } = this;
-    const { tab, tools } = await this.windowFor(settings.viewport);
     const address = pageAddress(page);
-    this.answering = { address, html, bundle, source, view, headers: source.headers(visitor) };
-    await Promise.all([
-      tab.context().clearCookies(),
-      tools.send('Storage.clearDataForOrigin', { origin: new URL(address).origin, storageTypes: 'all' }),
-    ]);
-    await tab.goto(address, { waitUntil: 'load', timeout: 30_000 });
+    const answering = { address, html, bundle, source, view, headers: source.headers(visitor) };
+    const { tab, tools } = await this.window.load(settings.viewport, answering);
     await runClock(tab, runMs);
     const change = settings.state === null ? undefined : input.states[settings.state];
     if (change) await applyState(tab, change);

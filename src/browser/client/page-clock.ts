@@ -1,8 +1,7 @@
 import { install } from '@sinonjs/fake-timers';
 import type { PageClock } from '../page-clock.js';
 
-// Runs in each frame before the page's own scripts: the clock stands still until it is told to go on, and what the site
-// keeps in the browser is as on a first visit. One window shows one page after the other.
+// Runs in each frame before the page's own scripts: the clock stands still until it is told to go on.
 const clock = install({
   now: Date.UTC(2026, 0, 15, 12),
   toFake: [
@@ -11,10 +10,3 @@ const clock = install({
   ],
 });
 (window as { localNeedleClock?: PageClock }).localNeedleClock = { run: (ms) => clock.tickAsync(ms) };
-window.name = '';
-for (const kept of ['localStorage', 'sessionStorage'] as const)
-  try {
-    window[kept].clear();
-  } catch {
-    // A frame in a sandbox has no storage.
-  }

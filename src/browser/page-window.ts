@@ -1,0 +1,73 @@
+import type { Browser, BrowserContextOptions, CDPSession, Page as BrowserPage } from 'playwright-core';
+import type { Viewport } from '../core/css/cascade/media.js';
+import { contextFor, setMedium } from './look.js';
+import { answer, type Answering } from './serve.js';
+
+/** An open window. */
+export interface OpenedWindow {
+  tab: BrowserPage;
+  tools: CDPSession;
+}
+
+/**
+ * A window of the browser that shows one page after the other, each as on a first visit: opening a window takes longer than
+ * most pages.
+ */
+export class PageWindow {
+  private opened: (OpenedWindow & { viewport: Viewport }) | null = null;
+  /** What the page that is being shown gets. */
+  private answering: Answering | null = null;
+
+  /** `prepare` is called with each tab before its first page. */
+  constructor(
+    private readonly browser: Browser,
+    private readonly options: BrowserContextOptions,
+    private readonly prepare: (tab: BrowserPage) => Promise<void> = () => Promise.resolve(),
+  ) {}
+
+  /** Loads a page at a viewport. After an error close the window: what the page has done to it must not reach the next one. */
+  async load(viewport: Viewport, answering: Answering): Promise<OpenedWindow> {
+    const opened = await this.windowFor(viewport);
+    const { tab, tools } = opened;
+    this.answering = answering;
+    const { origin } = new URL(answering.address);
+    await Promise.all([
+      tab.evaluate(forgetVisit),
+      tab.context().clearCookies(),
+      tools.send('Storage.clearDataForOrigin', { origin, storageTypes: 'all' }),
+    ]);
+    await tab.goto(answering.address, { waitUntil: 'load', timeout: 30_000 });
+    return opened;
+  }
+
+  async close(): Promise<void> {
+    await this.opened?.tab.context().close();
+    this.opened = null;
+  }
+
+  private async windowFor(viewport: Viewport) {
+    if (this.opened?.viewport === viewport) return this.opened;
+    await this.close();
+    const context = await this.browser.newContext({
+      ...contextFor(viewport),
+      ...{ bypassCSP: true, serviceWorkers: 'block' },
+      ...this.options,
+    });
+    const tab = await context.newPage();
+    await setMedium(tab, viewport);
+    await this.prepare(tab);
+    tab.on('dialog', (dialog) => void dialog.accept().catch(() => undefined));
+    await tab.route('**/*', (route) => (this.answering ? answer(route, this.answering) : route.abort()));
+    // What a page opens in a window of its own gets nothing.
+    await context.route('**/*', (route) => route.abort());
+    context.on('page', (other) => void other.close().catch(() => undefined));
+    return (this.opened = { viewport, tab, tools: await context.newCDPSession(tab) });
+  }
+}
+
+/** Runs in the page that is left: what it keeps in the window goes. */
+function forgetVisit(): void {
+  window.name = '';
+  // Not where the window is empty yet.
+  if (location.protocol !== 'about:') sessionStorage.clear();
+}
