@@ -2,7 +2,6 @@ import { execFile } from 'node:child_process';
 import { appendFileSync, mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
-import { chromium, type Browser, type Page } from 'playwright-core';
 import { execute } from '../src/cli/execute.js';
 import { chromiumPath } from '../src/browser/chromium.js';
 import { buildBundle } from '../src/core/ship/bundle.js';
@@ -105,16 +104,6 @@ export function smallProject(rules: string, more: Record<string, string | Uint8A
 /** `describe` for tests that need Chromium: they fail without one where CI=true, and are skipped elsewhere. */
 export const describeInBrowser: typeof describe =
   chromiumPath() === null && process.env['CI'] !== 'true' ? (describe.skip as typeof describe) : describe;
-
-/** Gives the tests of a block a tab in a Chromium of their own, closed after them. */
-export function usesTab(take: (page: Page) => void): void {
-  let browser: Browser | undefined;
-  beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
-    take(await browser.newPage());
-  });
-  afterAll(() => browser?.close());
-}
 
 /** The bundle of some rules, as `build` makes it. */
 export const bundleOf = (input: ShipmentInput, shippedName: (file: FileUse) => string = () => '') =>

@@ -1,10 +1,10 @@
-import { chromium, type Browser } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Browser } from 'playwright-core';
 import { Cascade } from '../../src/core/css/cascade/cascade.js';
 import { canonical } from '../../src/core/css/value/canonical.js';
 import { Computed } from '../../src/core/css/value/computed.js';
 import { readDocument } from '../../src/core/page/document.js';
 import { describeInBrowser } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 
 /** Every element of HTML that is in use, and attributes that change how it looks. */
 const source = `<!doctype html><html><head></head><body>
@@ -37,7 +37,7 @@ const drawn = /^(INPUT|SELECT|TEXTAREA|BUTTON|PROGRESS|METER|OPTION|MARQUEE|LEGE
 describeInBrowser('What a browser does of its own accord', () => {
   let browser: Browser;
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
   });
   afterAll(() => browser?.close());
 

@@ -2,12 +2,12 @@ import { existsSync, readFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join, normalize } from 'node:path';
-import { chromium, type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import { demoPages } from '../../demo/pages.js';
 import { fileOf, writeDemoProject, writeDemoSite } from '../../demo/site.js';
-import { chromiumPath } from '../../src/browser/chromium.js';
 import { insertInto } from '../../src/core/ship/insert.js';
 import { describeInBrowser, folderWith, run, runsOf } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 import { looks } from './looks.js';
 
 type Form = 'none' | 'bundle' | 'small' | 'snippets' | 'pages' | 'calm';
@@ -95,7 +95,7 @@ describeInBrowser('The forms of a build in Chromium', () => {
     });
     await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
     origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
   });
 
   afterAll(async () => {

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
-import { chromium, type Browser, type Page as BrowserPage } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Browser, Page as BrowserPage } from 'playwright-core';
 import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 import { cascadeCase, utilityCase, type CascadeCase } from '../oracle/cases.js';
 import { differences } from '../oracle/compare.js';
 import { opened, sourceOf } from '../oracle/judge.js';
@@ -145,7 +145,7 @@ describeInBrowser('The cascade gives every element what Chromium gives it', () =
   let browser: Browser;
   let tab: BrowserPage;
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
     tab = await browser.newPage();
     await tab.setContent('<!doctype html><body>');
   });

@@ -2,12 +2,12 @@ import { existsSync, readFileSync, rmSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
-import { chromium, type Browser } from 'playwright-core';
+import type { Browser } from 'playwright-core';
 import { demoPages } from '../../demo/pages.js';
 import { fileOf, writeDemoProject, writeDemoSite } from '../../demo/site.js';
-import { chromiumPath } from '../../src/browser/chromium.js';
 import { insertInto } from '../../src/core/ship/insert.js';
 import { describeInBrowser, folderWith, run, runsOf } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 import { looks } from './looks.js';
 
 /** Snippets of the demo, and the pages that they are pasted into. */
@@ -62,7 +62,7 @@ describeInBrowser('What convert made of old CSS and snippets', () => {
     });
     await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
     origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
   });
 
   afterAll(async () => {

@@ -1,11 +1,11 @@
-import { chromium, type Browser, type Page as BrowserPage } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Browser, Page as BrowserPage } from 'playwright-core';
 import { check } from '../../src/core/check/check.js';
 import { readBuild } from '../../src/core/ship/read-back.js';
 import { prepareShipments } from '../../src/core/ship/shipment.js';
 import { proveBuild } from '../../src/core/ship/proof.js';
 import { deliver, ownPages } from '../../src/core/target/delivery.js';
 import { bundleOf, describeInBrowser, siteOf } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 
 /** How each kind is written for an element of its own, and how a page tells that it got it. */
 const kinds: Record<string, { written: (id: string) => string; acted: (element: HTMLElement, id: string) => boolean }> =
@@ -54,7 +54,7 @@ describeInBrowser(`An action of each kind, by each term, exception and @on (${ca
   let browser: Browser;
   let tab: BrowserPage;
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
     tab = await browser.newPage();
   });
   afterAll(() => browser.close());

@@ -1,21 +1,21 @@
 import { appendFileSync } from 'node:fs';
-import { chromium, type Browser } from 'playwright-core';
+import type { Browser } from 'playwright-core';
 import { startDemoServer, type DemoServer } from '../../demo/server.js';
 import { demoSettings, writeDemoProject } from '../../demo/site.js';
-import { chromiumPath } from '../../src/browser/chromium.js';
 import { judgeInBrowser } from '../../src/browser/judge.js';
 import { captureFolder, readCapturedSite } from '../../src/capture/capture-store.js';
 import { check } from '../../src/core/check/check.js';
 import type { CheckInput } from '../../src/core/check/input.js';
 import { loadProject } from '../../src/project/project.js';
 import { bundleOf, describeInBrowser, folderWith, run, runsOf } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 
 describeInBrowser('Every cell of the demo', () => {
   let browser: Browser;
   let directory: string;
   let servers: DemoServer[];
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
     servers = [await startDemoServer('live'), await startDemoServer('staging')];
     directory = folderWith({});
     writeDemoProject(directory);

@@ -1,8 +1,8 @@
 import { chmodSync, existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { chromium, type Browser, type BrowserContext, type Frame, type Page } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Browser, BrowserContext, Frame, Page } from 'playwright-core';
 import { describeInBrowser, pageHtml, smallProject } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 import { pageWithPanel, startPreview, until, type Running } from './previewing.js';
 
 const teal = 'rgb(0, 128, 128)';
@@ -18,7 +18,7 @@ describeInBrowser('A draft in the preview', () => {
   let panel: Frame;
 
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
   });
   beforeEach(async () => {
     directory = smallProject(rules, {

@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import type { Page } from 'playwright-core';
 import { decodePage, readStart } from '../../src/capture/decode.js';
-import { describeInBrowser, runsOf, usesTab } from '../helpers.js';
+import { describeInBrowser, runsOf } from '../helpers.js';
+import { usesTab } from './chromium.js';
 
 const part = fc.constantFrom(
   ...[

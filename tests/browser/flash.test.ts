@@ -2,10 +2,10 @@ import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { chromium, type Browser } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Browser } from 'playwright-core';
 import type { CheckReport } from '../../src/core/check/verdict.js';
 import { describeInBrowser, folderWith, pageHtml, run } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 
 /** A page that stops for a while inside of its second paragraph. */
 const [head, tail] = [
@@ -20,7 +20,7 @@ describeInBrowser('A note of a flash', () => {
   /** The part of the page that loads the build at its end. */
   let part = 'head';
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
     server = createServer(({ url = '/' }, response) => {
       if (!/^\/(local-needle.*)?$/.test(url)) return response.writeHead(404).end();
       if (url !== '/') {

@@ -2,9 +2,9 @@ import { readFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import { createRequire } from 'node:module';
 import type { AddressInfo } from 'node:net';
-import { chromium, type Browser, type BrowserContext, type Frame, type Page } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Browser, BrowserContext, Frame, Page } from 'playwright-core';
 import { describeInBrowser, folderWith, pageHtml, run, smallProject } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 import { startPreview, until, type Running } from './previewing.js';
 
 const settings = `viewports:
@@ -36,7 +36,7 @@ describeInBrowser('The looks of the preview', () => {
   let tab: Page;
 
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
   });
   beforeEach(async () => {
     context = await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme: 'dark' });

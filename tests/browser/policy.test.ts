@@ -1,9 +1,9 @@
 import fc from 'fast-check';
-import { chromium, type Browser, type BrowserContext } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Browser, BrowserContext } from 'playwright-core';
 import { forbiddenBy, type Asked } from '../../src/core/deployment/policy.js';
 import { linksOf } from '../../src/capture/links.js';
 import { describeInBrowser, runsOf } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 
 const own = 'http://saltmere.example:8080/tickets/pay';
 const addresses = [
@@ -54,7 +54,7 @@ describeInBrowser('What pages may load and what they point to, against Chromium'
   let browser: Browser;
   let context: BrowserContext;
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
     context = await browser.newContext();
   });
   afterAll(() => browser?.close());

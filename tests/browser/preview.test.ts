@@ -4,10 +4,10 @@ import { createRequire } from 'node:module';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { WebSocketServer } from 'ws';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { writeDemoProject, writeDemoSite } from '../../demo/site.js';
-import { chromiumPath } from '../../src/browser/chromium.js';
 import { describeInBrowser, folderWith, pageHtml, run, runBuilt, smallProject } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 import { looks } from './looks.js';
 import { pageWithPanel, panelOf, raw, startPreview, until, type Running } from './previewing.js';
 
@@ -21,7 +21,7 @@ describeInBrowser('The preview', () => {
   const ends: (() => unknown)[] = [];
 
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
   });
   beforeEach(async () => {
     context = await browser.newContext({ viewport: { width: 1280, height: 800 } });

@@ -1,6 +1,5 @@
 import fc from 'fast-check';
-import { chromium, type Browser, type Page as BrowserPage } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Browser, Page as BrowserPage } from 'playwright-core';
 import { selectorParts } from '../../src/core/css/selector.js';
 import { readDocument } from '../../src/core/page/document.js';
 import { compileMatcher } from '../../src/core/page/elements.js';
@@ -9,6 +8,7 @@ import { makePage, makeSite } from '../../src/core/page/page.js';
 import { ownPages } from '../../src/core/target/delivery.js';
 import { readRuleFile } from '../../src/project/rule-file.js';
 import { bundleOf, describeInBrowser, runsOf } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 
 const inside = `<header class="a"><p class="b">1</p><p class="a b">2</p></header><main><div class="a"><span class="c">3</span><span class="b c">4</span></div></main><p class="b">5</p>`;
 const pages: [path: string, html: string, body: string][] = [
@@ -91,7 +91,7 @@ describeInBrowser('What is built reaches just what is counted, in Chromium', () 
   let page: BrowserPage;
   let built = { css: '', js: '' };
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
     page = await browser.newPage();
     await page.route('**/*', (route) => {
       const html = sources.get(new URL(route.request().url()).pathname.replace(/(.)\/$/, '$1')) ?? '';

@@ -2,12 +2,12 @@ import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { chromium, type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import { writeDemoProject, writeDemoSite } from '../../demo/site.js';
-import { chromiumPath } from '../../src/browser/chromium.js';
 import { checkHtml } from '../../src/report/html.js';
 import type { CheckReport } from '../../src/core/check/verdict.js';
 import { describeInBrowser, folderWith, run } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 
 describeInBrowser('The report of check as a page', () => {
   let browser: Browser;
@@ -22,7 +22,7 @@ describeInBrowser('The report of check as a page', () => {
     await run(directory, ['init', 'live']);
     file = join(directory, 'report.html');
     await run(directory, ['check', '--format', 'html', '--out', file]);
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
     page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
     await page.goto(pathToFileURL(file).href);
   });

@@ -11,6 +11,7 @@ import { needleScript } from '../../src/core/ship/script.js';
 import type { Task } from '../../src/core/ship/tasks.js';
 import type { RunTimeAddress } from '../../src/core/target/run-time-addresses.js';
 import { describeInBrowser, noteFigure } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 
 const task = (more: Partial<Task>): Task => ({ rule: 'r', scope: 'body', selector: '.x', ...more });
 const mark = (more: Partial<RunTimeAddress>): RunTimeAddress => ({
@@ -33,7 +34,7 @@ const script = (text: string) => ({
 describeInBrowser('local-needle.js', () => {
   let browser: Browser;
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
   });
   afterAll(() => browser?.close());
 

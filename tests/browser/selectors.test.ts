@@ -6,7 +6,8 @@ import { parseSelectorList, parseSiteSelectors, selectorParts } from '../../src/
 import { closedAtEnd } from '../../src/core/css/selector-grammar.js';
 import { readDocument } from '../../src/core/page/document.js';
 import { compileMatcher } from '../../src/core/page/elements.js';
-import { describeInBrowser, noteFigure, runsOf, usesTab } from '../helpers.js';
+import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
+import { usesTab } from './chromium.js';
 
 const extra = `<div id="Case" class="Card big">x</div><p class="x"></p><p class="x"> </p><p class="x"><!-- c --></p>
 <dl><dt>a<dd class="x">b<dt>c<dd>d</dl><input type="checkbox" checked><input disabled><input required placeholder="p"><input type="TEXT" readonly>

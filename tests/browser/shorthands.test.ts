@@ -4,7 +4,8 @@ import { declarationFault, isDoubtful, longhandsOf } from '../../src/core/css/de
 import { longhandValue, undecided } from '../../src/core/css/value/expand.js';
 import { valueLexer } from '../../src/core/css/value-definitions.js';
 import type { Element } from '../../src/core/page/document.js';
-import { describeInBrowser, noteFigure, runsOf, usesTab } from '../helpers.js';
+import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
+import { usesTab } from './chromium.js';
 import { opened, viewport } from '../oracle/judge.js';
 import { randomFrom, sampleOf } from '../oracle/value-samples.js';
 

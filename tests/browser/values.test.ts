@@ -2,7 +2,8 @@ import type { Page } from 'playwright-core';
 import tables from '../../src/core/css/browser-tables.json' with { type: 'json' };
 import { declarationFault, isDoubtful } from '../../src/core/css/declaration.js';
 import { valueLexer } from '../../src/core/css/value-definitions.js';
-import { describeInBrowser, noteFigure, runsOf, usesTab } from '../helpers.js';
+import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
+import { usesTab } from './chromium.js';
 import { mutatedValue, randomFrom, sampleOf } from '../oracle/value-samples.js';
 
 /** What rules are made of: here nothing may differ. */

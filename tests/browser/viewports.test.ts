@@ -1,8 +1,8 @@
-import { chromium, type Browser } from 'playwright-core';
-import { chromiumPath } from '../../src/browser/chromium.js';
+import type { Browser } from 'playwright-core';
 import { contextFor, setMedium } from '../../src/browser/look.js';
 import type { Viewport } from '../../src/core/css/cascade/media.js';
 import { describeInBrowser } from '../helpers.js';
+import { launchBrowser } from './chromium.js';
 import { plain } from '../oracle/compare.js';
 import { opened } from '../oracle/judge.js';
 
@@ -66,7 +66,7 @@ const properties = ['order', 'color', 'background-color', 'border-top-color'];
 describeInBrowser('A viewport', () => {
   let browser: Browser;
   beforeAll(async () => {
-    browser = await chromium.launch({ executablePath: chromiumPath() ?? undefined, args: ['--no-sandbox'] });
+    browser = await launchBrowser();
   });
   afterAll(() => browser?.close());
 
