@@ -144,7 +144,8 @@ function recorded(home: string): Move[] {
 /** Makes the folder of a set, which tells in its name who is at work. */
 function makeHome(project: string): string {
   const { host, pid, started } = thisProcess;
-  const home = join(writing(project), [hashOf(host), pid, started, randomBytes(4).toString('hex')].join('-'));
+  // Whole, since the next start may be from another folder.
+  const home = resolve(writing(project), [hashOf(host), pid, started, randomBytes(4).toString('hex')].join('-'));
   try {
     mkdirSync(home, { recursive: true });
     return home;

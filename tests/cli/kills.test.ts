@@ -6,6 +6,7 @@ import type { AddressInfo } from 'node:net';
 import { hostname, tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { endKilledSets } from '../../src/disk/file-set.js';
 import { folderWith, noteFigure, pageHtml, runBuilt, runsOf } from '../helpers.js';
 
 const faults = pathToFileURL(join(process.cwd(), 'tests/faults.mjs')).href;
@@ -72,7 +73,7 @@ describe('a set of files', () => {
   const call = (body: string) => [
     '--input-type=module',
     '-e',
-    `import { endKilledSets, fillFolder, writeSet } from ${JSON.stringify(fileSets)}; ${body}`,
+    `import { fillFolder, writeSet } from ${JSON.stringify(fileSets)}; ${body}`,
   ];
   const files =
     "writeSet('.', (set) => { for (const name of ['a.css', 'b.js', 'sub/c.map']) set.file(name, 'new ' + name); });";
@@ -92,7 +93,7 @@ describe('a set of files', () => {
     expect(calls).toBeGreaterThan(5);
     const [old, fresh] = [contentOf(template), contentOf(done)];
     expect(fresh).not.toEqual(old);
-    for (const at of pointsOf(calls, runsOf(3, calls)))
+    for (const at of pointsOf(calls, runsOf(2, calls)))
       for (const fault of ['kill', 'half', 'ENOSPC']) {
         const folder = copyOf(template);
         const { killed, status, log } = await withFault(call(body), folder, at, fault);
@@ -100,7 +101,7 @@ describe('a set of files', () => {
         // Only the tidying up may fail in silence: the next start does it.
         const failed = fault === 'ENOSPC' && status !== 0;
         if (failed) expect(log).toContain('cannot be written: the disk is full');
-        await withFault(call("endKilledSets('.')"), folder, null, '');
+        endKilledSets(folder);
         const now = contentOf(folder);
         expect([at, fault, now]).toEqual([at, fault, !failed && isSame(now, fresh) ? fresh : old]);
         rmSync(folder, { recursive: true });
@@ -114,7 +115,7 @@ describe('a set of files', () => {
       for (const at of [null, ...pointsOf(20, runsOf(4, 20))]) {
         const folder = folderWith(before);
         await withFault(call(body), folder, at, 'kill');
-        await withFault(call("endKilledSets('.')"), folder, null, '');
+        endKilledSets(folder);
         const written = contentOf(out);
         const isNew = contentOf(folder)['list'] === 'new';
         expect([at, Object.keys(written)]).toEqual([at, ['site/x', 'site/y/z']]);
@@ -135,7 +136,7 @@ describe('a set of files', () => {
       if (readFileSync(join(folder, 'b.js'), 'utf8') !== 'old b') continue;
       writeFileSync(join(folder, 'b.js'), 'by hand');
       edited++;
-      await withFault(call("endKilledSets('.')"), folder, null, '');
+      endKilledSets(folder);
       expect([at, readFileSync(join(folder, 'b.js'), 'utf8')]).toEqual([at, 'by hand']);
     }
     expect(edited).toBeGreaterThan(1);
@@ -252,7 +253,7 @@ describe('a capture that is killed, or that fills the disk', () => {
       const { calls } = await withFault(words, done, null, '');
       const fresh = contentOf(done);
       expect(Object.keys(fresh).filter((name) => name.startsWith('captured'))).toHaveLength(5);
-      for (const [count, at] of pointsOf(calls, runsOf(3, calls)).entries())
+      for (const [count, at] of pointsOf(calls, runsOf(2, calls)).entries())
         for (const fault of runsOf(0, 1) ? ['kill', 'half', 'ENOSPC'] : [count % 2 ? 'kill' : 'ENOSPC']) {
           const folder = copyOf(template);
           const { killed, status, log } = await withFault(words, folder, at, fault);
