@@ -105,7 +105,7 @@ describeInBrowser('The forms of a build in Chromium', () => {
 
   test.each(['live', 'staging'])('look the same on the pages of %s, and have the same words', async (site) => {
     // A part of the pages will do, but for the long run: their templates are the same.
-    const step = runsOf(site === 'live' ? 2 : 4, 1);
+    const step = runsOf(site === 'live' ? 3 : 5, 1);
     for (const { path } of demoPages.filter((_page, index) => index % step === 0)) {
       const forms = ['bundle', 'small', 'snippets', 'pages'] as const;
       const [bundle, ...others] = await Promise.all(forms.map((form) => look(site, path, form)));

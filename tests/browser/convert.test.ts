@@ -75,7 +75,7 @@ describeInBrowser('What convert made of old CSS and snippets', () => {
     [390, 844],
   ])('looks as it did before, at %i × %i', async (width, height) => {
     const [before, after] = await Promise.all([1, 2].map(() => browser.newPage({ viewport: { width, height } })));
-    const step = runsOf(width > 600 ? 2 : 3, 1);
+    const step = runsOf(width > 600 ? 3 : 4, 1);
     for (const { path } of demoPages.filter((_page, index) => index % step === 0)) {
       await Promise.all([before?.goto(`${origin}${path}?before`), after?.goto(`${origin}${path}?after`)]);
       const [old, now] = await Promise.all([before?.evaluate(looks), after?.evaluate(looks)]);

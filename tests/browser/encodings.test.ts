@@ -58,7 +58,7 @@ describeInBrowser('The character set of a page, against Chromium', () => {
         if (there.text !== null) expect(own.html).toContain(there.text);
         expect(readStart(bytes, charset).opening.body.get('class') ?? '').toBe(there.classes);
       }),
-      { numRuns: runsOf(80, 3000) },
+      { numRuns: runsOf(50, 3000) },
     );
   }, 1_800_000);
 });

@@ -96,7 +96,7 @@ describeInBrowser('What pages may load and what they point to, against Chromium'
         const told = asked.flatMap((each, index) => (forbiddenBy(text, each, own) === null ? [index] : []));
         expect({ text, allowed: told }).toEqual({ text, allowed: await allowed(text) });
       }),
-      { numRuns: runsOf(40, 2000) },
+      { numRuns: runsOf(30, 2000) },
     );
   }, 1_800_000);
 
@@ -144,7 +144,7 @@ describeInBrowser('What pages may load and what they point to, against Chromium'
         const expected = pages.filter(({ protocol }) => /^https?:$/.test(protocol)).map((url) => url.href);
         expect(linksOf(current, own).pages).toEqual([...new Set(expected)]);
       }),
-      { numRuns: runsOf(60, 2000) },
+      { numRuns: runsOf(40, 2000) },
     );
     await page.close();
   }, 1_800_000);

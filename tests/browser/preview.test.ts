@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { WebSocketServer } from 'ws';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { writeDemoProject, writeDemoSite } from '../../demo/site.js';
-import { describeInBrowser, folderWith, pageHtml, run, runBuilt, smallProject } from '../helpers.js';
+import { describeInBrowser, folderWith, pageHtml, run, runBuilt, runsOf, smallProject } from '../helpers.js';
 import { launchBrowser } from './chromium.js';
 import { looks } from './looks.js';
 import { pageWithPanel, panelOf, raw, startPreview, until, type Running } from './previewing.js';
@@ -525,7 +525,7 @@ describeInBrowser('The preview', () => {
         '',
         `${pointed}<script>let n = 0; setInterval(() => history.pushState({}, '', '?n=' + (n++ % 7)), 30)</script>`,
       ],
-      many: ['', pointed + '<div><i></i><b></b></div>'.repeat(33_000)],
+      many: ['', pointed + '<div><i></i><b></b></div>'.repeat(runsOf(8000, 33_000))],
     };
     const files = Object.entries(hostile).map(([name, [html, body]]) => [
       `public/${name}.html`,

@@ -158,7 +158,7 @@ describeInBrowser('What is built reaches just what is counted, in Chromium', () 
           expect(await inChromium()).toEqual(expected);
         },
       ),
-      { numRuns: runsOf(40, 500) },
+      { numRuns: runsOf(25, 500) },
     );
   }, 1_800_000);
 

@@ -296,14 +296,14 @@ describe('What a site may do to a crawler', () => {
         if (url === '/robots.txt') return response.writeHead(404).end();
         return send('text/html', html(url));
       },
-      ['--limit', '12', '--timeout', '12', '--parallel', '8'],
+      ['--limit', '12', '--timeout', '5', '--parallel', '8'],
     );
     expect(status).toBe(0);
     for (const told of [
       'other.example/x: it belongs to another host',
       'characters long',
       'it is larger than 16 MB',
-      'it did not answer within 12 s',
+      'it did not answer within 5 s',
     ])
       expect(out + index(directory)).toContain(told);
     expect(out).toContain('2 stylesheets');

@@ -37,7 +37,7 @@ describe('What explains a verdict', () => {
           }
         }
       }),
-      { numRuns: runsOf(60, 2000) },
+      { numRuns: runsOf(30, 2000) },
     );
   });
 
@@ -128,7 +128,7 @@ describe('Two copies of a site', () => {
           expect(paths(conditionPages(condition, b.site))).toEqual(paths(own));
         }
       }),
-      { numRuns: runsOf(60, 2000) },
+      { numRuns: runsOf(30, 2000) },
     );
   });
 

@@ -69,7 +69,7 @@ test('what was kept gives the report that judging anew gives, whatever was edite
         expect(results.size).toBe(size);
       },
     ),
-    { numRuns: runsOf(60, 2000) },
+    { numRuns: runsOf(30, 2000) },
   );
 }, 1_800_000);
 
@@ -177,7 +177,7 @@ test('the same where rules meet', () => {
         }
       },
     ),
-    { numRuns: runsOf(150, 5000) },
+    { numRuns: runsOf(60, 5000) },
   );
   expect(quick).toBeGreaterThan(0);
 }, 1_800_000);

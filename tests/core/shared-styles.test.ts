@@ -59,7 +59,7 @@ test.each([
           expect(told(source, rules, shared)).toEqual(told(source, rules));
         }
       }),
-      { numRuns: runsOf(25, 1000) },
+      { numRuns: runsOf(12, 1000) },
     );
   },
   3_600_000,
@@ -92,7 +92,7 @@ test.each([
           expect(toldOf(standIns.of(entry), standIns)).toEqual(toldOf(look.document.elements[place]!, look));
         }
       }),
-      { numRuns: runsOf(50, 2000) },
+      { numRuns: runsOf(25, 2000) },
     );
     expect(compared).toBeGreaterThan(100);
   },
