@@ -1,3 +1,5 @@
+import { availableParallelism } from 'node:os';
+
 export default {
   testEnvironment: 'node',
   testMatch: ['<rootDir>/tests/**/*.test.ts'],
@@ -27,6 +29,6 @@ export default {
   // Not in the folder for temporary files, which is emptied after each run.
   cacheDirectory: '<rootDir>/node_modules/.cache/jest',
   testTimeout: 180_000,
-  // On two cores Jest would leave one idle; most of the time goes into programs that the tests start.
-  maxWorkers: 2,
+  // One more than cores: a third of the time goes into waiting for programs and pages.
+  maxWorkers: availableParallelism() + 1,
 };

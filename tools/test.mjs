@@ -1,31 +1,33 @@
-// Lint, formatting and the tests, in this order, and one closing line that counts them all; arguments go to Jest. Types
-// were checked by the compile before.
-import { spawnSync } from 'node:child_process';
+// Lint and formatting, beside the tests, and one closing line that counts them all; arguments go to Jest. Types were checked
+// by the compile before.
+import { spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { text } from 'node:stream/consumers';
 
 /** The folder for what tests write. Nobody looks at it later, so it goes with the run. */
 const room = mkdtempSync(join(tmpdir(), 'needle-tests-'));
 process.on('exit', () => rmSync(room, { recursive: true, force: true }));
 const env = { ...process.env, TMPDIR: room, TEMP: room, TMP: room };
 
-const node = (...args) => spawnSync(process.execPath, args, { stdio: 'inherit', env }).status === 0;
 const counts = { passed: 0, failed: 0, skipped: 0 };
 const jestOnly = process.argv.slice(2);
 
-if (jestOnly.length === 0) {
-  for (const check of [
-    ['node_modules/eslint/bin/eslint.js', '.'],
-    ['node_modules/prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.'],
-  ]) {
-    counts[node(...check) ? 'passed' : 'failed']++;
-  }
+/** Runs a check that says nothing where all is well; gives what it said. */
+async function check(...args) {
+  const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'pipe'], env });
+  const said = Promise.all([text(child.stdout), text(child.stderr)]);
+  const [status] = await once(child, 'close');
+  counts[status === 0 ? 'passed' : 'failed']++;
+  return (await said).join('');
 }
+
 /** Runs Jest and counts its tests. */
-function jest(...args) {
+async function jest(...args) {
   const results = join(mkdtempSync(join(room, 'results-')), 'results.json');
-  const fine = node(
+  const words = [
     '--experimental-vm-modules',
     '--no-warnings',
     'node_modules/jest/bin/jest.js',
@@ -34,7 +36,8 @@ function jest(...args) {
     '--json',
     `--outputFile=${results}`,
     '--reporters=default',
-  );
+  ];
+  const [status] = await once(spawn(process.execPath, words, { stdio: 'inherit', env }), 'close');
   const failedBefore = counts.failed;
   try {
     const { numPassedTests, numFailedTests, numPendingTests, numRuntimeErrorTestSuites } = JSON.parse(
@@ -46,15 +49,23 @@ function jest(...args) {
   } catch {
     counts.failed++;
   }
-  if (!fine && counts.failed === failedBefore) counts.failed++;
+  if (status !== 0 && counts.failed === failedBefore) counts.failed++;
 }
 
-if (jestOnly.length > 0 || process.env.CI !== 'true') jest(...jestOnly);
+const checks =
+  jestOnly.length > 0
+    ? []
+    : [
+        check('node_modules/eslint/bin/eslint.js', '.'),
+        check('node_modules/prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.'),
+      ];
+if (jestOnly.length > 0 || process.env.CI !== 'true') await jest(...jestOnly);
 else {
   // Coverage slows down what it counts: it is taken where no browser is waited for.
-  jest('tests/core', 'tests/capture', 'tests/cli', 'tests/preview', '--coverage');
-  jest('tests/browser', 'tests/types');
+  await jest('tests/core', 'tests/capture', 'tests/cli', 'tests/preview', '--coverage');
+  await jest('tests/browser', 'tests/types');
 }
+process.stdout.write((await Promise.all(checks)).join(''));
 if (counts.skipped > 0)
   console.log(
     `Skipped: the tests that need Chromium. Install it (apt-get install chromium) or set LOCAL_NEEDLE_CHROMIUM.`,

@@ -4,6 +4,7 @@ import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import type { CheckReport } from '../../src/core/check/verdict.js';
 import { describeInBrowser, folderWith, pageHtml, run, runBuilt } from '../helpers.js';
+import { inTestBrowser } from './chromium.js';
 
 const rules = `@needle calm {
   pages: path("/"); note: "One thing at a time.";
@@ -56,7 +57,8 @@ describeInBrowser('A site that loads an earlier build', () => {
   }
 
   const verdicts = async (words: string[]) => {
-    const { out } = await run(directory, ['check', '--format', 'json', '--fail-on', 'never', ...words]);
+    const command = ['check', '--format', 'json', '--fail-on', 'never', ...words];
+    const { out } = await run(directory, command, inTestBrowser);
     const { cells } = JSON.parse(out) as CheckReport;
     return cells.map(({ rule, page, verdict }) => `${rule} ${page} ${verdict}`);
   };
@@ -66,10 +68,14 @@ describeInBrowser('A site that loads an earlier build', () => {
     const all = ['calm / hit', 'tagged /news hit'];
     expect(await verdicts(['--site', 'built'])).toEqual(all);
     expect(await verdicts(['--site', 'built', '--browser'])).toEqual(all);
-    const { out } = await runBuilt(directory, ['before-after', '--page', '/', '--site', 'built', '--out', 'pictures']);
+    const { out } = await runBuilt(
+      directory,
+      ['before-after', '--page', '/', '--site', 'built', '--out', 'pictures'],
+      inTestBrowser,
+    );
     expect(out).toMatch(/^\/\tdesktop\tcalm\t\d+\.\d % changed/m);
     // A capture of the running site, after its scripts ran.
-    await run(directory, ['capture', 'live', '--rendered']);
+    await run(directory, ['capture', 'live', '--rendered'], inTestBrowser);
     expect(await verdicts(['--site', 'live'])).toEqual(all);
     expect(await verdicts(['--site', 'live', '--browser'])).toEqual(all);
     const { out: found } = await run(directory, ['find', 'h1', '--site', 'live']);
