@@ -13,7 +13,8 @@ process.on('exit', () => rmSync(room, { recursive: true, force: true }));
 const env = { ...process.env, TMPDIR: room, TEMP: room, TMP: room };
 
 const counts = { passed: 0, failed: 0, skipped: 0 };
-const jestOnly = process.argv.slice(2);
+// Tests run as they are compiled.
+const jestOnly = process.argv.slice(2).map((word) => word.replace(/\.test\.ts$/, '.test.js'));
 
 /** Runs a check that says nothing where all is well; gives what it said. */
 async function check(...args) {
@@ -24,20 +25,24 @@ async function check(...args) {
   return (await said).join('');
 }
 
-/** Runs Jest and counts its tests. */
-async function jest(...args) {
+/** A run that takes longer hangs: no test has a limit of its own. In milliseconds. */
+const hangsMs = 30 * 60_000;
+
+/** Runs Jest and counts its tests. `more`: environment of its processes. */
+async function jest(words, more = {}) {
   const results = join(mkdtempSync(join(room, 'results-')), 'results.json');
-  const words = [
-    '--experimental-vm-modules',
+  const args = [
     '--no-warnings',
     'node_modules/jest/bin/jest.js',
     // Before the options: one that takes a list would swallow what follows it.
-    ...args,
+    ...words,
     '--json',
     `--outputFile=${results}`,
     '--reporters=default',
   ];
-  const [status] = await once(spawn(process.execPath, words, { stdio: 'inherit', env }), 'close');
+  const timeout = env.LONG_TESTS === undefined ? hangsMs : undefined;
+  const options = { stdio: 'inherit', env: { ...env, ...more }, timeout };
+  const [status] = await once(spawn(process.execPath, args, options), 'close');
   const failedBefore = counts.failed;
   try {
     const { numPassedTests, numFailedTests, numPendingTests, numRuntimeErrorTestSuites } = JSON.parse(
@@ -52,6 +57,16 @@ async function jest(...args) {
   if (status !== 0 && counts.failed === failedBefore) counts.failed++;
 }
 
+/** Tells how much of the source the tests ran, and fails below a floor. */
+const coverage = (folder) =>
+  check(
+    ...['node_modules/c8/bin/c8.js', 'report', '--temp-directory', folder, '--exclude-after-remap', '--all'],
+    ...['--src', 'src', '--include', 'src/**/*.ts', '--reporter', 'text-summary'],
+    // What runs in browsers and in programs of its own is not counted.
+    ...['--exclude', 'src/**/client/**', '--exclude', 'src/cli/main.ts', '--exclude', 'src/**/*.d.ts'],
+    ...['--check-coverage', '--lines', '85', '--branches', '84', '--functions', '0', '--statements', '0'],
+  );
+
 const checks =
   jestOnly.length > 0
     ? []
@@ -59,11 +74,13 @@ const checks =
         check('node_modules/eslint/bin/eslint.js', '.'),
         check('node_modules/prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.'),
       ];
-if (jestOnly.length > 0 || process.env.CI !== 'true') await jest(...jestOnly);
+if (jestOnly.length > 0 || process.env.CI !== 'true') await jest(jestOnly);
 else {
   // Coverage slows down what it counts: it is taken where no browser is waited for.
-  await jest('tests/core', 'tests/capture', 'tests/cli', 'tests/preview', '--coverage');
-  await jest('tests/browser', 'tests/types');
+  const covered = join(room, 'coverage');
+  await jest(['tests/core', 'tests/capture', 'tests/cli', 'tests/preview'], { NODE_V8_COVERAGE: covered });
+  checks.push(coverage(covered));
+  await jest(['tests/browser', 'tests/types']);
 }
 process.stdout.write((await Promise.all(checks)).join(''));
 if (counts.skipped > 0)

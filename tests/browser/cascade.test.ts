@@ -244,37 +244,32 @@ describeInBrowser('The cascade gives every element what Chromium gives it', () =
   test.each<[string, fc.Arbitrary<CascadeCase>, number]>([
     ['stylesheets and rules', cascadeCase, Number(process.env['ORACLE_RUNS'] ?? runsOf(400, 30_000))],
     ['stylesheets of utility classes', utilityCase, runsOf(100, 3000)],
-  ])(
-    `on generated pages with %s (seed ${seed})`,
-    async (about, arbitrary, runs) => {
-      const cases = fc.sample(arbitrary, { seed, numRuns: runs });
-      const batch = 50;
-      let pending: Promise<(string | null)[]> | null = null;
-      const failed: { index: number; why: string }[] = [];
-      for (let at = 0; at <= runs && failed.length === 0; at += batch) {
-        // Ours are computed while Chromium works on those before.
-        const next: Promise<(string | null)[]> | null =
-          at < runs ? differences(tab, cases.slice(at, at + batch)) : null;
-        const found: (string | null)[] = (await pending) ?? [];
-        found.forEach((why, index) => why !== null && failed.push({ index: at - batch + index, why }));
-        pending = next;
-      }
-      await pending;
-      const [first] = failed;
-      noteFigure('cascade', `${runs} pages with ${about} (seed ${seed}): ${failed.length} differ`);
-      if (!first) return expect(cases).toHaveLength(runs);
-      // The same case again, made smaller.
-      const shrunk = await fc.check(
-        fc.asyncProperty(arbitrary, async (each) => {
-          const [why] = await differences(tab, [each]);
-          if (why) throw new Error(why);
-        }),
-        { seed, path: String(first.index), numRuns: runs, interruptAfterTimeLimit: 60_000 },
-      );
-      const smallest = shrunk.counterexample?.[0] ?? cases[first.index];
-      const told = smallest ? `${sourceOf(smallest, '')}\n@needle r { ${smallest.rule} }` : '';
-      throw new Error(`Seed ${seed}, case ${first.index}: ${String(shrunk.errorInstance ?? first.why)}\n${told}`);
-    },
-    3_600_000,
-  );
+  ])(`on generated pages with %s (seed ${seed})`, async (about, arbitrary, runs) => {
+    const cases = fc.sample(arbitrary, { seed, numRuns: runs });
+    const batch = 50;
+    let pending: Promise<(string | null)[]> | null = null;
+    const failed: { index: number; why: string }[] = [];
+    for (let at = 0; at <= runs && failed.length === 0; at += batch) {
+      // Ours are computed while Chromium works on those before.
+      const next: Promise<(string | null)[]> | null = at < runs ? differences(tab, cases.slice(at, at + batch)) : null;
+      const found: (string | null)[] = (await pending) ?? [];
+      found.forEach((why, index) => why !== null && failed.push({ index: at - batch + index, why }));
+      pending = next;
+    }
+    await pending;
+    const [first] = failed;
+    noteFigure('cascade', `${runs} pages with ${about} (seed ${seed}): ${failed.length} differ`);
+    if (!first) return expect(cases).toHaveLength(runs);
+    // The same case again, made smaller.
+    const shrunk = await fc.check(
+      fc.asyncProperty(arbitrary, async (each) => {
+        const [why] = await differences(tab, [each]);
+        if (why) throw new Error(why);
+      }),
+      { seed, path: String(first.index), numRuns: runs, interruptAfterTimeLimit: 60_000 },
+    );
+    const smallest = shrunk.counterexample?.[0] ?? cases[first.index];
+    const told = smallest ? `${sourceOf(smallest, '')}\n@needle r { ${smallest.rule} }` : '';
+    throw new Error(`Seed ${seed}, case ${first.index}: ${String(shrunk.errorInstance ?? first.why)}\n${told}`);
+  });
 });

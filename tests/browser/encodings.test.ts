@@ -60,7 +60,7 @@ describeInBrowser('The character set of a page, against Chromium', () => {
       }),
       { numRuns: runsOf(50, 3000) },
     );
-  }, 1_800_000);
+  });
 });
 
 /** Whether a page or its header names a character set that there is. */

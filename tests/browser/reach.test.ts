@@ -160,7 +160,7 @@ describeInBrowser('What is built reaches just what is counted, in Chromium', () 
       ),
       { numRuns: runsOf(25, 500) },
     );
-  }, 1_800_000);
+  });
 
   test.each([
     ['a rule for all pages', '@needle r { pages: all; .a { outline-color: rgb(1, 2, 3) } }', 6],

@@ -34,49 +34,44 @@ function selectorFor(element: Element, pick: <T>(list: T[]) => T): string {
 describeInBrowser('Verdicts of random rules', () => {
   const seed = Number(process.env['ORACLE_SEED'] ?? Math.floor(Math.random() * 2 ** 31));
 
-  test.each(folders)(
-    `are as in Chromium on %s (seed ${seed})`,
-    async (from) => {
-      const random = randomFrom(seed);
-      const pick = <T>(list: T[]): T => list[Math.floor(random() * list.length)] as T;
-      const folder = from === 'demo' ? join(folderWith({}), 'demo') : from;
-      if (from === 'demo') writeDemoSite(folder, 'live');
-      const all = readdirSync(folder, { recursive: true }).map(String);
-      const pages = Array.from({ length: runsOf(5, 12) }, () => pick(all.filter((file) => file.endsWith('.html'))));
-      const directory = folderWith({ 'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n' });
-      for (const file of all.filter((each) => each.endsWith('.css')))
-        cpSync(join(folder, file), join(directory, 'public', file), { dereference: true });
-      let rules = '';
-      for (const file of new Set(pages)) {
-        // Without scripts: what they change, the static check cannot see.
-        const html = readFileSync(join(folder, file), 'latin1').replace(/<script\b[^]*?<\/script>/gi, '');
-        cpSync(join(folder, file), join(directory, 'public', file), { dereference: true });
-        writeFileSync(join(directory, 'public', file), html, 'latin1');
-        const { elements } = readDocument(html);
-        for (let count = 0; count < runsOf(4, 30); count++) {
-          const important = pick(['', '', '', 'important: yes; ']);
-          const body = `${pick(declarations)}; ${pick(declarations)};`;
-          const name = `r${rules.length}`;
-          rules += `@needle ${name} { pages: path("/${file}"); ${important}${selectorFor(pick(elements), pick)} { ${body} } }\n`;
-        }
+  test.each(folders)(`are as in Chromium on %s (seed ${seed})`, async (from) => {
+    const random = randomFrom(seed);
+    const pick = <T>(list: T[]): T => list[Math.floor(random() * list.length)] as T;
+    const folder = from === 'demo' ? join(folderWith({}), 'demo') : from;
+    if (from === 'demo') writeDemoSite(folder, 'live');
+    const all = readdirSync(folder, { recursive: true }).map(String);
+    const pages = Array.from({ length: runsOf(5, 12) }, () => pick(all.filter((file) => file.endsWith('.html'))));
+    const directory = folderWith({ 'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n' });
+    for (const file of all.filter((each) => each.endsWith('.css')))
+      cpSync(join(folder, file), join(directory, 'public', file), { dereference: true });
+    let rules = '';
+    for (const file of new Set(pages)) {
+      // Without scripts: what they change, the static check cannot see.
+      const html = readFileSync(join(folder, file), 'latin1').replace(/<script\b[^]*?<\/script>/gi, '');
+      cpSync(join(folder, file), join(directory, 'public', file), { dereference: true });
+      writeFileSync(join(directory, 'public', file), html, 'latin1');
+      const { elements } = readDocument(html);
+      for (let count = 0; count < runsOf(4, 30); count++) {
+        const important = pick(['', '', '', 'important: yes; ']);
+        const body = `${pick(declarations)}; ${pick(declarations)};`;
+        const name = `r${rules.length}`;
+        rules += `@needle ${name} { pages: path("/${file}"); ${important}${selectorFor(pick(elements), pick)} { ${body} } }\n`;
       }
-      mkdirSync(join(directory, 'rules'));
-      writeFileSync(join(directory, 'rules/a.css'), rules);
-      const words = ['check', '--browser', '--format', 'json', '--fail-on', 'never'];
-      const { out, log } = await run(directory, words);
-      if (out === '') throw new Error(log);
-      const report = JSON.parse(out) as CheckReport & {
-        differences: { rule: string; static: string; browser: string }[];
-      };
-      const wrong = report.differences.map(
-        (each) =>
-          `${JSON.stringify(each)} ${rules.split('\n').find((line) => line.startsWith(`@needle ${each.rule} `))}`,
-      );
-      noteFigure('sites', `${report.cells.length} cells on ${basename(folder)}: ${wrong.length} differ`);
-      const verdicts = report.cells.map(({ verdict }) => verdict);
-      expect(verdicts).toContain('hit');
-      expect(wrong).toEqual([]);
-    },
-    900_000,
-  );
+    }
+    mkdirSync(join(directory, 'rules'));
+    writeFileSync(join(directory, 'rules/a.css'), rules);
+    const words = ['check', '--browser', '--format', 'json', '--fail-on', 'never'];
+    const { out, log } = await run(directory, words);
+    if (out === '') throw new Error(log);
+    const report = JSON.parse(out) as CheckReport & {
+      differences: { rule: string; static: string; browser: string }[];
+    };
+    const wrong = report.differences.map(
+      (each) => `${JSON.stringify(each)} ${rules.split('\n').find((line) => line.startsWith(`@needle ${each.rule} `))}`,
+    );
+    noteFigure('sites', `${report.cells.length} cells on ${basename(folder)}: ${wrong.length} differ`);
+    const verdicts = report.cells.map(({ verdict }) => verdict);
+    expect(verdicts).toContain('hit');
+    expect(wrong).toEqual([]);
+  });
 });

@@ -41,7 +41,7 @@ test('The example for CI is in the docs, and runs as it is written in a fresh re
   const passed = ci();
   expect([passed.stderr.replace(/npm .*\n/g, ''), passed.status]).toEqual([expect.not.stringContaining('error'), 0]);
   expect(readFileSync(join(directory, 'dist/local-needle/manifest.json'), 'utf8')).toContain('local-needle.css');
-}, 120_000);
+});
 
 test('the example of docs/shipping.md puts hashed names into a template', async () => {
   const directory = folderWith({

@@ -243,28 +243,24 @@ describe('a capture that is killed, or that fills the disk', () => {
 
   afterAll(() => server.close());
 
-  test.each([false, true])(
-    'the next one ends it (one was there before: %s)',
-    async (again) => {
-      const template = copyOf(project);
-      if (again) expect((await runBuilt(template, ['capture'])).status).toBe(0);
-      const words = [program, 'capture', '--refetch'];
-      const done = copyOf(template);
-      const { calls } = await withFault(words, done, null, '');
-      const fresh = contentOf(done);
-      expect(Object.keys(fresh).filter((name) => name.startsWith('captured'))).toHaveLength(5);
-      for (const [count, at] of pointsOf(calls, runsOf(2, calls)).entries())
-        for (const fault of runsOf(0, 1) ? ['kill', 'half', 'ENOSPC'] : [count % 2 ? 'kill' : 'ENOSPC']) {
-          const folder = copyOf(template);
-          const { killed, status, log } = await withFault(words, folder, at, fault);
-          expect([at, fault, killed]).toEqual([at, fault, fault !== 'ENOSPC']);
-          if (fault === 'ENOSPC' && status !== 0)
-            expect([at, status, log]).toEqual([at, 3, expect.stringMatching(/cannot be written: the disk is full/)]);
-          expect([at, await runBuilt(folder, ['capture'])]).toEqual([at, expect.objectContaining({ status: 0 })]);
-          expect([at, fault, contentOf(folder)]).toEqual([at, fault, fresh]);
-          rmSync(folder, { recursive: true });
-        }
-    },
-    1_800_000,
-  );
+  test.each([false, true])('the next one ends it (one was there before: %s)', async (again) => {
+    const template = copyOf(project);
+    if (again) expect((await runBuilt(template, ['capture'])).status).toBe(0);
+    const words = [program, 'capture', '--refetch'];
+    const done = copyOf(template);
+    const { calls } = await withFault(words, done, null, '');
+    const fresh = contentOf(done);
+    expect(Object.keys(fresh).filter((name) => name.startsWith('captured'))).toHaveLength(5);
+    for (const [count, at] of pointsOf(calls, runsOf(2, calls)).entries())
+      for (const fault of runsOf(0, 1) ? ['kill', 'half', 'ENOSPC'] : [count % 2 ? 'kill' : 'ENOSPC']) {
+        const folder = copyOf(template);
+        const { killed, status, log } = await withFault(words, folder, at, fault);
+        expect([at, fault, killed]).toEqual([at, fault, fault !== 'ENOSPC']);
+        if (fault === 'ENOSPC' && status !== 0)
+          expect([at, status, log]).toEqual([at, 3, expect.stringMatching(/cannot be written: the disk is full/)]);
+        expect([at, await runBuilt(folder, ['capture'])]).toEqual([at, expect.objectContaining({ status: 0 })]);
+        expect([at, fault, contentOf(folder)]).toEqual([at, fault, fresh]);
+        rmSync(folder, { recursive: true });
+      }
+  });
 });

@@ -36,7 +36,7 @@ describe('The package, installed into an empty folder', () => {
       `./${packed.stdout.trim()}`,
     );
     expect([installed.status, installed.stderr]).toEqual([0, expect.not.stringContaining('EBADENGINE')]);
-  }, 120_000);
+  });
 
   test('is small, alone, and has the licences of all that is in it', () => {
     const file = readdirSync(home).find((name) => name.endsWith('.tgz')) ?? '';
@@ -58,7 +58,7 @@ describe('The package, installed into an empty folder', () => {
     expect((await call(project, program, 'explain', 'missing-element')).stdout).toContain('What to do:');
     const demo = await call(home, program, 'demo');
     expect([demo.status, demo.stdout]).toEqual([0, expect.stringContaining('verdicts as checked')]);
-  }, 120_000);
+  });
 
   test('takes what was compiled of its parts, and does without where that is damaged', async () => {
     const parts = join(home, 'node_modules/local-needle/dist/program/parts');

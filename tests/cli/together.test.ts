@@ -35,7 +35,7 @@ describe('A check by several threads', () => {
       built.push(readFileSync(join(directory, name, 'local-needle.css'), 'utf8'));
     }
     expect(built[1]).toBe(built[0]);
-  }, 120_000);
+  });
 
   test('shares pages in rows, each taken once', () => {
     const taken = new Int32Array(new SharedArrayBuffer(40));

@@ -258,7 +258,7 @@ describeInBrowser('check --browser', () => {
       { rule: 'broken', page: '/', static: 'unjudged', browser: 'overridden' },
       { rule: 'undone', page: '/', static: 'hit', browser: 'overridden' },
     ]);
-  }, 120_000);
+  });
 });
 
 describe('why', () => {

@@ -39,4 +39,4 @@ test('The types of the API stand alone, and are those of what it does', () => {
   expect(errors('api.d.ts')).toEqual([]);
   expect(errors('use.ts')).toEqual([]);
   expect(errors('wrong.ts')).toEqual([expect.stringContaining("'sites'"), expect.stringContaining("'page'")]);
-}, 120_000);
+});
