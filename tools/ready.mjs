@@ -1,7 +1,7 @@
 // Makes the checkout ready to run: installs the packages if they are missing or older than the lock file, then compiles
 // what changed. Needs nothing but Node and npm.
 import { execFileSync } from 'node:child_process';
-import { existsSync, statSync } from 'node:fs';
+import { existsSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
@@ -21,4 +21,16 @@ run(process.execPath, [
   'tsconfig.json',
   'tsconfig.core.json',
 ]);
-run(process.execPath, [join(root, 'tools', 'bundle.mjs')]);
+/** When what the program is made of was last changed, and by which Node it is compiled. */
+const sources = ['dist/src', 'tools'].flatMap((folder) => [
+  folder,
+  ...readdirSync(join(root, folder), { recursive: true, encoding: 'utf8' }).map((name) => join(folder, name)),
+]);
+const newest = Math.max(...[...sources, 'package.json', 'package-lock.json'].map((name) => time(join(root, name))));
+const state = `${process.version} ${newest}`;
+const stamp = join(root, 'dist', '.program');
+const isMade = existsSync(join(root, 'dist/program/local-needle.js')) && existsSync(stamp);
+if (!isMade || readFileSync(stamp, 'utf8') !== state) {
+  run(process.execPath, [join(root, 'tools', 'bundle.mjs')]);
+  writeFileSync(stamp, state);
+}
