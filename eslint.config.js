@@ -31,7 +31,7 @@ export default tseslint.config(
   ...tseslint.configs.recommended,
   {
     files: ['src/**/*.ts'],
-    languageOptions: { parserOptions: { projectService: true } },
+    languageOptions: { parserOptions: { project: './tsconfig.lint.json' } },
     rules: {
       // With a default branch, as for the node types of a parser, all others are meant.
       '@typescript-eslint/switch-exhaustiveness-check': ['error', { considerDefaultExhaustiveForUnions: true }],

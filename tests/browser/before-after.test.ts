@@ -121,7 +121,7 @@ describeInBrowser('before-after', () => {
       ),
       'public/two.html': pageHtml('class="page-2"', box('c')),
     });
-    const { out } = await runBuilt(directory, ['before-after', '--page', '/']);
+    const { out } = await runBuilt(directory, ['before-after', '--page', '/'], inTestBrowser);
     expect(out).toMatch(/\/\tdesktop, night\tteal, camera, words, logo, shown\t[\d.]+ % changed, 2 blocks moved/);
     const [pair] = pairsOf(directory);
     const told = (blocks: { kind: string; rules: string[] }[] = []) =>
@@ -292,7 +292,7 @@ describeInBrowser('before-after', () => {
       ),
       'public/z.html': pageHtml('class="page-3"', block('Three')),
     });
-    const { status, out, log } = await runBuilt(directory, ['before-after', '--all']);
+    const { status, out, log } = await runBuilt(directory, ['before-after', '--all'], inTestBrowser);
     expect([status, log]).toEqual([3, expect.stringMatching(/\/odd\.html could not be pictured: .*getClientRects/)]);
     expect(out.match(/^\/\S*\tdesktop\tcalm\t/gm)).toEqual(['/\tdesktop\tcalm\t', '/z.html\tdesktop\tcalm\t']);
     expect(pairsOf(directory)).toHaveLength(2);
