@@ -1,7 +1,11 @@
+import { setTimeout } from 'node:timers/promises';
 import type { Browser, BrowserContextOptions, CDPSession, Page as BrowserPage } from 'playwright-core';
 import type { Viewport } from '../core/css/cascade/media.js';
 import { contextFor, setMedium } from './look.js';
 import { answer, type Answering } from './serve.js';
+
+/** How long a page may take to be left, in milliseconds. */
+const leaveMs = 2000;
 
 /** An open window. */
 export interface OpenedWindow {
@@ -27,17 +31,28 @@ export class PageWindow {
 
   /** Loads a page at a viewport. After an error close the window: what the page has done to it must not reach the next one. */
   async load(viewport: Viewport, answering: Answering): Promise<OpenedWindow> {
+    if (this.opened?.viewport === viewport) await this.leave(this.opened);
     const opened = await this.windowFor(viewport);
-    const { tab, tools } = opened;
     this.answering = answering;
-    const { origin } = new URL(answering.address);
-    await Promise.all([
-      tab.evaluate(forgetVisit),
-      tab.context().clearCookies(),
-      tools.send('Storage.clearDataForOrigin', { origin, storageTypes: 'all' }),
-    ]);
-    await tab.goto(answering.address, { waitUntil: 'load', timeout: 30_000 });
+    await opened.tab.goto(answering.address, { waitUntil: 'load', timeout: 30_000 });
     return opened;
+  }
+
+  /** Removes what the page that is shown keeps in the browser. Where it does not let itself be left, the window is closed. */
+  private async leave({ tab, tools }: OpenedWindow): Promise<void> {
+    const origins = new Set(tab.frames().flatMap((frame) => /^https?:\/\/[^/]+/.exec(frame.url()) ?? []));
+    const cleared = Promise.all([
+      tab.context().clearCookies(),
+      ...[...origins].map((origin) => tools.send('Storage.clearDataForOrigin', { origin, storageTypes: 'all' })),
+      tab.evaluate(forgetName),
+      // A frame may go away meanwhile.
+      ...tab.frames().map((frame) => frame.evaluate(forgetName).catch(() => undefined)),
+    ]);
+    const isLeft = cleared.then(
+      () => true,
+      () => false,
+    );
+    if (!(await Promise.race([isLeft, setTimeout(leaveMs, false, { ref: false })]))) await this.close();
   }
 
   async close(): Promise<void> {
@@ -65,9 +80,7 @@ export class PageWindow {
   }
 }
 
-/** Runs in the page that is left: what it keeps in the window goes. */
-function forgetVisit(): void {
+/** Runs in the page that is left: its storage goes by its origin, but not the name of the window. */
+function forgetName(): void {
   window.name = '';
-  // Not where the window is empty yet.
-  if (location.protocol !== 'about:') sessionStorage.clear();
 }

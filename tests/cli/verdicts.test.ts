@@ -227,6 +227,23 @@ describe('A selector that would take for ever', () => {
 });
 
 describeInBrowser('check --browser', () => {
+  test('shows each page as on a first visit, also after one that does not let itself be left', async () => {
+    const visit =
+      "if (localStorage.seen || sessionStorage.seen || window.name || document.cookie) document.querySelector('.x').remove(); localStorage.seen = sessionStorage.seen = window.name = 'yes'; document.cookie = 'seen=yes';";
+    const stays = "Object.defineProperty(window, 'name', { set() { throw new Error('stays'); } });";
+    const pages = Array.from({ length: 10 }, (_none, at) => [
+      `public/${at}.html`,
+      pageHtml('class="page-1"', `<p class="x">Ferry</p><script>${visit}${at === 1 ? stays : ''}</script>`),
+    ]);
+    const directory = folderWith({
+      'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n',
+      'rules/a.css': '@needle a { pages: all; .x { order: 5 } }',
+      ...Object.fromEntries(pages),
+    });
+    const { cells } = await checked(directory, ['--browser']);
+    expect(cells.map(({ verdict }) => verdict)).toEqual(Array(10).fill('hit'));
+  });
+
   test('sees late elements, scripts and states, and says where the static check differs', async () => {
     const rules = `@needle late { pages: page-id(1); added-by: script; @hide .late; }
 @needle script { pages: page-id(1); @script url("../go.js"); }
