@@ -41,14 +41,16 @@ export class PageWindow {
   /** Removes what the page that is shown keeps in the browser. Where it does not let itself be left, the window is closed. */
   private async leave({ tab, tools }: OpenedWindow): Promise<void> {
     const origins = new Set(tab.frames().flatMap((frame) => /^https?:\/\/[^/]+/.exec(frame.url()) ?? []));
-    const cleared = Promise.all([
-      tab.context().clearCookies(),
-      ...[...origins].map((origin) => tools.send('Storage.clearDataForOrigin', { origin, storageTypes: 'all' })),
-      tab.evaluate(forgetName),
-      // A frame may go away meanwhile.
-      ...tab.frames().map((frame) => frame.evaluate(forgetName).catch(() => undefined)),
-    ]);
-    const isLeft = cleared.then(
+    const clear = async () => {
+      // Its scripts end here; else they could keep something again.
+      await tab.goto('about:blank');
+      await Promise.all([
+        tab.context().clearCookies(),
+        ...[...origins].map((origin) => tools.send('Storage.clearDataForOrigin', { origin, storageTypes: 'all' })),
+        tab.evaluate(() => (window.name = '')),
+      ]);
+    };
+    const isLeft = clear().then(
       () => true,
       () => false,
     );
@@ -78,9 +80,4 @@ export class PageWindow {
     context.on('page', (other) => void other.close().catch(() => undefined));
     return (this.opened = { viewport, tab, tools: await context.newCDPSession(tab) });
   }
-}
-
-/** Runs in the page that is left: its storage goes by its origin, but not the name of the window. */
-function forgetName(): void {
-  window.name = '';
 }

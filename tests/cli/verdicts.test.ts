@@ -229,7 +229,7 @@ describe('A selector that would take for ever', () => {
 describeInBrowser('check --browser', () => {
   test('shows each page as on a first visit, also after one that does not let itself be left', async () => {
     const visit =
-      "if (localStorage.seen || sessionStorage.seen || window.name || document.cookie) document.querySelector('.x').remove(); localStorage.seen = sessionStorage.seen = window.name = 'yes'; document.cookie = 'seen=yes';";
+      "if (localStorage.seen || sessionStorage.seen || window.name || document.cookie) document.querySelector('.x').remove(); localStorage.seen = sessionStorage.seen = window.name = 'yes'; document.cookie = 'seen=yes'; setInterval(() => { window.name = localStorage.seen = sessionStorage.seen = 'yes'; }, 1);";
     const stays = "Object.defineProperty(window, 'name', { set() { throw new Error('stays'); } });";
     const pages = Array.from({ length: 10 }, (_none, at) => [
       `public/${at}.html`,
