@@ -32,7 +32,7 @@ export interface Run {
 
 const program = join(process.cwd(), 'dist/program/local-needle.js');
 
-/** Runs the built program in a folder. */
+/** Runs the built program in a folder, in a process of its own. */
 export function runBuilt(directory: string, words: string[], environment: Record<string, string> = {}): Promise<Run> {
   return new Promise((done) => {
     const options = { cwd: directory, env: { ...process.env, ...environment }, maxBuffer: 64 * 1024 * 1024 };
@@ -45,19 +45,40 @@ export function runBuilt(directory: string, words: string[], environment: Record
 let running: Promise<unknown> = Promise.resolve();
 
 /** Runs a command in a folder through the program's own entry, in this process: one after the other. */
-export function run(directory: string, words: string[], environment: Record<string, string> = {}): Promise<Run> {
-  const next = running.then(() => runHere(directory, words, environment));
+export const run = (directory: string, words: string[], environment: Record<string, string> = {}): Promise<Run> =>
+  afterOthers(() => runHere(execute, directory, words, environment));
+
+/** Does the same with the built program, for what needs the files that lie beside it: it saves the start of a process. */
+export const runBuiltHere = (
+  directory: string,
+  words: string[],
+  environment: Record<string, string> = {},
+): Promise<Run> => afterOthers(async () => runHere(await builtEntry(), directory, words, environment));
+
+/** The entry of the built program, loaded into this process. */
+export async function builtEntry(): Promise<typeof execute> {
+  const { load } = (await import(join(dirname(program), 'load.js'))) as typeof import('../src/load.js');
+  return (load('execute') as { execute: typeof execute }).execute;
+}
+
+function afterOthers(each: () => Promise<Run>): Promise<Run> {
+  const next = running.then(each);
   running = next;
   return next;
 }
 
-async function runHere(directory: string, words: string[], environment: Record<string, string>): Promise<Run> {
+async function runHere(
+  entry: typeof execute,
+  directory: string,
+  words: string[],
+  environment: Record<string, string>,
+): Promise<Run> {
   const before = { directory: process.cwd(), environment: { ...process.env } };
   const [out, log]: [string[], string[]] = [[], []];
   process.chdir(directory);
   Object.assign(process.env, environment);
   try {
-    const status = await execute(words, {
+    const status = await entry(words, {
       out: (text) => void out.push(`${text}\n`),
       log: (text) => void log.push(`${text}\n`),
     });

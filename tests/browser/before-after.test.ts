@@ -6,7 +6,7 @@ import { pathToFileURL } from 'node:url';
 import { PNG } from 'pngjs';
 import { comparePictures } from '../../src/browser/compare-pictures.js';
 import { writeDemoProject, writeDemoSite } from '../../demo/site.js';
-import { describeInBrowser, folderWith, pageHtml, run, runBuilt, runsOf } from '../helpers.js';
+import { describeInBrowser, folderWith, pageHtml, run, runBuilt, runBuiltHere, runsOf } from '../helpers.js';
 import { inTestBrowser, launchBrowser } from './chromium.js';
 
 const picture = (width: number, height: number, marks: [x: number, y: number][] = []) => {
@@ -121,7 +121,7 @@ describeInBrowser('before-after', () => {
       ),
       'public/two.html': pageHtml('class="page-2"', box('c')),
     });
-    const { out } = await runBuilt(directory, ['before-after', '--page', '/'], inTestBrowser);
+    const { out } = await runBuiltHere(directory, ['before-after', '--page', '/'], inTestBrowser);
     expect(out).toMatch(/\/\tdesktop, night\tteal, camera, words, logo, shown\t[\d.]+ % changed, 2 blocks moved/);
     const [pair] = pairsOf(directory);
     const told = (blocks: { kind: string; rules: string[] }[] = []) =>
@@ -152,7 +152,7 @@ describeInBrowser('before-after', () => {
       ),
       'public/two.html': pageHtml('class="page-2"', '<p>Two</p>'),
     });
-    await runBuilt(directory, ['before-after', '--page', '/'], inTestBrowser);
+    await runBuiltHere(directory, ['before-after', '--page', '/'], inTestBrowser);
     const [pair] = pairsOf(directory);
     expect(pair?.before.map(({ kind }) => kind)).toEqual(['gone', 'moved']);
   });
@@ -167,7 +167,11 @@ describeInBrowser('before-after', () => {
     );
     for (const path of runsOf(0, 1) > 0 ? ['/winter', '/tickets/pay'] : ['/winter']) {
       const blocksBy = async (words: string[]) => {
-        await runBuilt(directory, ['before-after', '--viewport', 'desktop', '--page', path, ...words], inTestBrowser);
+        await runBuiltHere(
+          directory,
+          ['before-after', '--viewport', 'desktop', '--page', path, ...words],
+          inTestBrowser,
+        );
         const [pair] = pairsOf(directory);
         // What is new has no place before.
         const here = (pair?.before ?? []).filter(({ kind }) => kind !== 'moved');
@@ -199,16 +203,16 @@ describeInBrowser('before-after', () => {
       'public/about.html': pageHtml('class="page-9"', '<main class="about"><section><p>About</p></section></main>'),
       'public/contact.html': pageHtml('class="page-8"', '<main class="about"><section><p>Contact</p></section></main>'),
     });
-    const { out } = await runBuilt(directory, ['before-after'], inTestBrowser);
+    const { out } = await runBuiltHere(directory, ['before-after'], inTestBrowser);
     expect(out).toMatch(/\/journal\/b\.html and 3 like it\tdesktop\tposts, one\t/);
     expect(out).toMatch(/\/contact\.html\tdesktop\tno rule: must not change\tidentical/);
     expect(out).toContain('1 page left out: the rules change nothing there.');
     expect(pairsOf(directory).map(({ path }) => path)).toEqual(['/journal/b.html', '/contact.html']);
     // Asked for, it is shown, and is no page without a rule.
-    const same = await runBuilt(directory, ['before-after', '--page', '/about.html'], inTestBrowser);
+    const same = await runBuiltHere(directory, ['before-after', '--page', '/about.html'], inTestBrowser);
     expect(same.out).toMatch(/\/about\.html\tdesktop\tno rule changes anything\tidentical/);
     expect([same.status, same.out]).toEqual([0, expect.not.stringContaining('without a rule')]);
-    const all = await runBuilt(directory, ['before-after', '--all', '--rule', 'posts'], inTestBrowser);
+    const all = await runBuiltHere(directory, ['before-after', '--all', '--rule', 'posts'], inTestBrowser);
     expect(all.out.match(/\/journal\/\w\.html\tdesktop\tposts/g)).toHaveLength(4);
     const sheet = pathToFileURL(join(directory, 'before-after/index.html')).href;
     const browser = await launchBrowser();
@@ -292,7 +296,7 @@ describeInBrowser('before-after', () => {
       ),
       'public/z.html': pageHtml('class="page-3"', block('Three')),
     });
-    const { status, out, log } = await runBuilt(directory, ['before-after', '--all'], inTestBrowser);
+    const { status, out, log } = await runBuiltHere(directory, ['before-after', '--all'], inTestBrowser);
     expect([status, log]).toEqual([3, expect.stringMatching(/\/odd\.html could not be pictured: .*getClientRects/)]);
     expect(out.match(/^\/\S*\tdesktop\tcalm\t/gm)).toEqual(['/\tdesktop\tcalm\t', '/z.html\tdesktop\tcalm\t']);
     expect(pairsOf(directory)).toHaveLength(2);
@@ -300,7 +304,7 @@ describeInBrowser('before-after', () => {
 
   test('of one rule or page shows that alone, and says what cannot be', async () => {
     const directory = project();
-    const { out } = await runBuilt(
+    const { out } = await runBuiltHere(
       directory,
       ['before-after', '--rule', 'wide', '--viewport', 'desktop'],
       inTestBrowser,

@@ -3,7 +3,7 @@ import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import type { CheckReport } from '../../src/core/check/verdict.js';
-import { describeInBrowser, folderWith, pageHtml, run, runBuilt } from '../helpers.js';
+import { describeInBrowser, folderWith, pageHtml, run, runBuiltHere } from '../helpers.js';
 import { inTestBrowser } from './chromium.js';
 
 const rules = `@needle calm {
@@ -68,7 +68,7 @@ describeInBrowser('A site that loads an earlier build', () => {
     const all = ['calm / hit', 'tagged /news hit'];
     expect(await verdicts(['--site', 'built'])).toEqual(all);
     expect(await verdicts(['--site', 'built', '--browser'])).toEqual(all);
-    const { out } = await runBuilt(
+    const { out } = await runBuiltHere(
       directory,
       ['before-after', '--page', '/', '--site', 'built', '--out', 'pictures'],
       inTestBrowser,

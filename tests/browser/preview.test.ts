@@ -6,10 +6,10 @@ import { join } from 'node:path';
 import { WebSocketServer } from 'ws';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { writeDemoProject, writeDemoSite } from '../../demo/site.js';
-import { describeInBrowser, folderWith, pageHtml, run, runBuilt, runsOf, smallProject } from '../helpers.js';
+import { describeInBrowser, folderWith, pageHtml, run, runBuiltHere, runsOf, smallProject } from '../helpers.js';
 import { launchBrowser } from './chromium.js';
 import { looks } from './looks.js';
-import { pageWithPanel, panelOf, raw, startPreview, until, type Running } from './previewing.js';
+import { pageWithPanel, panelOf, raw, startPreview, startPreviewProcess, until, type Running } from './previewing.js';
 
 const colourOf = (tab: Page, selector: string) =>
   tab.evaluate((each) => getComputedStyle(document.querySelector(each)!).color, selector);
@@ -56,7 +56,7 @@ describeInBrowser('The preview', () => {
 
   test('ships to the pages what build ships, and its panel changes nothing on them', async () => {
     const { directory, running } = await demo();
-    await runBuilt(directory, ['build', '--as', 'bundle', '--out', 'out', '--force']);
+    await runBuiltHere(directory, ['build', '--as', 'bundle', '--out', 'out', '--force']);
     for (const name of ['local-needle.css', 'local-needle.js']) {
       const served = await (await fetch(`${running.pages}.local-needle/${name}`)).text();
       expect(served).toBe(readFileSync(join(directory, 'out', name), 'utf8'));
@@ -789,7 +789,7 @@ describeInBrowser('The preview', () => {
 
   test('tells what keeps it from starting, and ends when it is told to', async () => {
     const directory = smallProject('@needle a { pages: path("/"); .x { color: teal; } }\n');
-    const running = await startPreview(directory);
+    const running = await startPreviewProcess(directory);
     const { port } = new URL(running.pages);
     const cases: [string[], number, string][] = [
       [['preview', '--port', port], 3, `Port ${port} of 127.0.0.1 is in use`],

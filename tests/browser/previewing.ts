@@ -1,9 +1,10 @@
-import { spawn, type ChildProcess } from 'node:child_process';
+import { spawn } from 'node:child_process';
 import { connect } from 'node:net';
 import { join } from 'node:path';
 import type { BrowserContext, Frame, Page } from 'playwright-core';
+import { builtEntry } from '../helpers.js';
 
-/** The built program's `preview`, running in a folder. */
+/** A `preview` of the built program that runs. */
 export interface Running {
   pages: string;
   overview: string;
@@ -14,27 +15,63 @@ export interface Running {
 
 const program = join(process.cwd(), 'dist/program/local-needle.js');
 
-/** Starts `preview` on ports that are free. */
+/** Starts `preview` in a folder, in a process of its own, on ports that are free. */
+export async function startPreviewProcess(directory: string): Promise<Running> {
+  const child = spawn(process.execPath, [program, 'preview', '--port', '0'], { cwd: directory });
+  const said: string[] = [];
+  const hear = (part: Buffer) => said.push(part.toString());
+  child.stdout.on('data', hear);
+  child.stderr.on('data', hear);
+  const ended = new Promise<number | null>((done) => child.once('exit', done));
+  return started(said, ended, () => child.kill('SIGINT'));
+}
+
+/** Starts `preview` of a project in this process, which saves the start of one; in all else as the other. */
 export async function startPreview(
   directory: string,
   words: string[] = [],
   environment: Record<string, string> = {},
 ): Promise<Running> {
-  const child: ChildProcess = spawn(process.execPath, [program, 'preview', '--port', '0', ...words], {
-    cwd: directory,
-    env: { ...process.env, ...environment },
-  });
-  let said = '';
-  const hear = (part: Buffer) => (said += part.toString());
-  child.stdout?.on('data', hear);
-  child.stderr?.on('data', hear);
-  const ended = new Promise<number | null>((done) => child.once('exit', done));
-  await until(() => /Ctrl\+C/.test(said) || child.exitCode !== null, 30_000);
-  const [overview = '', pages = ''] = ['Overview', 'Pages'].map(
-    (name) => new RegExp(`^${name}\\s+(\\S+)`, 'm').exec(said)?.[1],
+  const execute = await builtEntry();
+  const before = Object.keys(environment).map((name) => [name, process.env[name]] as const);
+  Object.assign(process.env, environment);
+  // What the preview itself listens for: an interrupt of this process would end the tests.
+  const others = signals.map((signal) => process.rawListeners(signal));
+  const interrupt = () =>
+    signals.forEach((signal, at) => {
+      for (const each of process.rawListeners(signal).filter((listener) => !others[at]?.includes(listener))) {
+        process.off(signal, each as NodeJS.SignalsListener);
+        each(signal);
+      }
+    });
+  const said: string[] = [];
+  const hear = (text: string) => void said.push(`${text}\n`);
+  const ended = execute(['preview', '--project', directory, '--port', '0', ...words], { out: hear, log: hear });
+  return started(
+    said,
+    ended.finally(() => {
+      for (const [name, value] of before) {
+        if (value === undefined) delete process.env[name];
+        else process.env[name] = value;
+      }
+    }),
+    interrupt,
   );
-  if (!pages) throw new Error(`preview did not start: ${said}`);
-  return { pages, overview, said: () => said, stop: () => (child.kill('SIGINT'), ended) };
+}
+
+const signals = ['SIGINT', 'SIGTERM'] as const;
+
+/** A preview that says where it is. Throws if it ends before. */
+async function started(said: string[], ended: Promise<number | null>, interrupt: () => unknown): Promise<Running> {
+  let isOver = false;
+  void ended.then(() => (isOver = true));
+  const text = () => said.join('');
+  await until(() => isOver || /Ctrl\+C/.test(text()), 30_000);
+  const [overview = '', pages = ''] = ['Overview', 'Pages'].map(
+    (name) => new RegExp(`^${name}\\s+(\\S+)`, 'm').exec(text())?.[1],
+  );
+  if (!pages) throw new Error(`preview did not start: ${text()}`);
+  return { pages, overview, said: text, stop: () => (interrupt(), ended) };
 }
 
 /** Waits until something holds; a page may be reloaded meanwhile. Throws where it never does. */
