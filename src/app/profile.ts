@@ -2,19 +2,19 @@ import { cpus, type } from 'node:os';
 import type { CheckStep, Timed } from '../core/check/input.js';
 
 /** The steps of a check, and what comes before it. */
-type Step = CheckStep | 'read the project';
+type TimedStep = CheckStep | 'read the project';
 
 /** Where the time of a check went. */
 export class Profile {
   private readonly start = performance.now();
-  private readonly steps = new Map<Step, { ms: number; times: number }>();
-  private readonly pages = new Map<string, Partial<Record<Step, number>>>();
+  private readonly steps = new Map<TimedStep, { ms: number; times: number }>();
+  private readonly pages = new Map<string, Partial<Record<TimedStep, number>>>();
 
   /** The time of the steps inside of the one that runs. */
   private inside = 0;
 
   /** Runs a step and counts its time, without that of steps inside of it. */
-  timed: Timed<Step> = (step, page, run) => {
+  timed: Timed<TimedStep> = (step, page, run) => {
     const start = performance.now();
     const outside = this.inside;
     this.inside = 0;

@@ -7,7 +7,7 @@ import { ProblemError } from '../core/place.js';
 import { styleFor } from '../report/text.js';
 import { defineCommand, type ArgumentsOf, status } from './command.js';
 
-interface Step {
+interface DemoStep {
   why: string;
   command: string[];
   /** Without what goes to stderr. */
@@ -15,7 +15,7 @@ interface Step {
 }
 
 /** The whole job on the demo's site, command by command. */
-const steps = (live: string, staging: string): Step[] => [
+const steps = (live: string, staging: string): DemoStep[] => [
   {
     why: 'Set up a project for a running site and its staging copy',
     command: ['init', `live=${live}`, `staging=${staging}`],

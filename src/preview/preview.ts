@@ -29,16 +29,16 @@ export async function startPreview(options: PreviewOptions): Promise<Preview> {
   const { app, seen } = await servePages({ ...options, panel });
   // The pages without the rules, at an address of their own: what is theirs in a browser is the same.
   const { app: bare } = await servePages({ ...options, panel, isBare: true });
-  const desk = serveUi({ ...options, seen, pagesPort: () => ports.pages, barePort: () => ports.bare });
+  const ui = serveUi({ ...options, seen, pagesPort: () => ports.pages, barePort: () => ports.bare });
   const close = async () => {
     session.close();
-    await Promise.all([app.close(), desk.close(), bare.close()]);
+    await Promise.all([app.close(), ui.close(), bare.close()]);
   };
   try {
     await listen(app, port);
     ports.pages = portOf(app);
-    await listen(desk, port === 0 ? 0 : port + 1);
-    ports.overview = portOf(desk);
+    await listen(ui, port === 0 ? 0 : port + 1);
+    ports.overview = portOf(ui);
     await listen(bare, 0);
     ports.bare = portOf(bare);
   } catch (error) {

@@ -7,8 +7,8 @@ export function sheetScript(): void {
   const cards = [...document.querySelectorAll<HTMLElement>('article')];
   const form = one<HTMLFormElement>('#filter');
   const dialog = one<HTMLDialogElement>('#large');
-  const stage = one<HTMLElement>('.stage');
-  if (!form || !dialog || !stage) return;
+  const compared = one<HTMLElement>('.compared');
+  if (!form || !dialog || !compared) return;
   const value = (name: string) => one<HTMLInputElement>(`[name="${name}"]`, form)?.value ?? '';
   const filter = () => {
     const words = value('words').toLowerCase().trim();
@@ -35,8 +35,8 @@ export function sheetScript(): void {
     at = number;
     const frames = [...card.querySelectorAll('.frame')].map((frame) => frame.cloneNode(true) as HTMLElement);
     for (const image of frames.flatMap((frame) => [...frame.querySelectorAll('img')])) image.loading = 'eager';
-    stage.replaceChildren(...frames);
-    stage.style.setProperty('--width', `${card.dataset['width'] ?? ''}px`);
+    compared.replaceChildren(...frames);
+    compared.style.setProperty('--width', `${card.dataset['width'] ?? ''}px`);
     for (const [selector, from] of [
       ['h2', 'h3'],
       ['.told', 'p'],
@@ -55,16 +55,16 @@ export function sheetScript(): void {
   const turn = (name: string) => {
     mode = name;
     clearInterval(flickering);
-    stage.className = `stage ${mode}${one<HTMLInputElement>('[name=outlines]', dialog)?.checked ? '' : ' plain'}`;
+    compared.className = `compared ${mode}${one<HTMLInputElement>('[name=outlines]', dialog)?.checked ? '' : ' plain'}`;
     const input = one<HTMLInputElement>(`[name=mode][value=${mode}]`, dialog);
     if (input) input.checked = true;
-    if (mode === 'flicker') flickering = window.setInterval(() => stage.classList.toggle('first'), 500);
+    if (mode === 'flicker') flickering = window.setInterval(() => compared.classList.toggle('first'), 500);
   };
   const edge = one<HTMLInputElement>('[name=edge]', dialog);
-  const slide = () => stage.style.setProperty('--edge', `${edge?.value ?? 50}%`);
+  const slide = () => compared.style.setProperty('--edge', `${edge?.value ?? 50}%`);
   edge?.addEventListener('input', slide);
-  stage.addEventListener('pointermove', ({ clientX }) => {
-    const box = stage.lastElementChild?.getBoundingClientRect();
+  compared.addEventListener('pointermove', ({ clientX }) => {
+    const box = compared.lastElementChild?.getBoundingClientRect();
     if (mode !== 'slider' || !edge || !box) return;
     edge.value = String(((clientX - box.left) / box.width) * 100);
     slide();

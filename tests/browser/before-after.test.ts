@@ -229,7 +229,7 @@ describeInBrowser('before-after', () => {
       expect(await tab.locator('article:visible h3').allTextContents()).toEqual(['/journal/c.html']);
       await tab.getByLabel('Page or rule').fill('');
       await tab.locator('article').first().locator('.picture').first().click();
-      const stage = tab.locator('.stage');
+      const compared = tab.locator('.compared');
       for (const [key, name] of [
         ['2', 'slider'],
         ['3', 'overlay'],
@@ -237,7 +237,7 @@ describeInBrowser('before-after', () => {
         ['1', 'beside'],
       ] as const) {
         await tab.keyboard.press(key);
-        expect([await stage.getAttribute('class'), await stage.locator('img').count()]).toEqual([
+        expect([await compared.getAttribute('class'), await compared.locator('img').count()]).toEqual([
           expect.stringContaining(name),
           2,
         ]);

@@ -25,7 +25,7 @@ import {
   type KeptPart,
   type PartKey,
 } from './kept-parts.js';
-import { judgeByOutline, type JudgedRules } from './from-outline.js';
+import { judgeByOutline, type PageJudgement } from './from-outline.js';
 import { KnownElements } from './element-facts.js';
 import type { OpenedPage } from './opened-page.js';
 import { judge, shownElsewhere, unseenOn } from './judge.js';
@@ -295,7 +295,7 @@ function judgeTask(task: PageTask, measured: Timed, kept: KeptOfPage | null): Pa
 
 /** What its rules do on a page, as its result. */
 function resultOf(
-  { parts, keys }: JudgedRules,
+  { parts, keys }: PageJudgement,
   { page, context }: PageTask,
   open: () => OpenedPage,
   kept: KeptOfPage | null,
@@ -319,7 +319,7 @@ function resultOf(
 }
 
 /** Judges the rules by what our selectors reach on the page, as it was kept or as the opened page tells; null if neither does. */
-function byOutline(task: PageTask, open: () => OpenedPage, kept: KeptOfPage | null): JudgedRules | null {
+function byOutline(task: PageTask, open: () => OpenedPage, kept: KeptOfPage | null): PageJudgement | null {
   const { page, work, context } = task;
   if (work.settings.state !== null || !isOutlined(context.shippedTo(page), context.sheetOf(page))) return null;
   const { earlier, outline: known, parts = new Map<string, KeptPart>() } = kept ?? {};
@@ -336,7 +336,7 @@ function byOutline(task: PageTask, open: () => OpenedPage, kept: KeptOfPage | nu
 }
 
 /** Judges the rules on the opened page. */
-function byOpening(task: PageTask, look: OpenedPage, kept: KeptOfPage | null): JudgedRules {
+function byOpening(task: PageTask, look: OpenedPage, kept: KeptOfPage | null): PageJudgement {
   const keyOf = kept ? partKeys(task, () => look.cascade.meetings()) : () => noKey;
   const keys = task.work.judged.map(({ rule, dependsOn }) => keyOf(rule, dependsOn));
   const known = (key?: PartKey) => (kept && key ? partWith(kept.parts, key) : undefined);

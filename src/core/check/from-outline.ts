@@ -8,7 +8,7 @@ import type { StyleSet } from '../css/cascade/style-set.js';
 import { Computed } from '../css/value/computed.js';
 import { ownPages } from '../target/delivery.js';
 import type { KnownElements } from './element-facts.js';
-import { cellOf, judge, mayWaitForState, unseenOn, verdictFinding, type JudgedAction } from './judge.js';
+import { cellOf, judge, mayWaitForState, unseenOn, verdictFinding, type ActionJudgement } from './judge.js';
 import { isJudgedByPairs, partKeys, partWith, type KeptPart, type PartKey } from './kept-parts.js';
 import type { OpenedPage } from './opened-page.js';
 import type { PageTask } from './plan.js';
@@ -29,7 +29,7 @@ export interface Outlined {
 }
 
 /** What rules do on a page, with the keys of their parts, in the order of the rules. */
-export interface JudgedRules {
+export interface PageJudgement {
   parts: KeptPart[];
   keys: PartKey[];
   /** The opened page, without looking for our rules where the outline tells of them. */
@@ -42,7 +42,7 @@ export interface JudgedRules {
 export function judgeByOutline(
   task: PageTask,
   { outline, isNew, elements, open, earlier, parts }: Outlined,
-): JudgedRules | null {
+): PageJudgement | null {
   const { page, work, context } = task;
   const sheet = context.sheetOf(page);
   const set = context.styleSet(outline.set) ?? open().cascade.styleSet;
@@ -83,7 +83,7 @@ export function judgeByOutline(
       return note ?? counting(compiled, standIns())(standIns().of(entry));
     },
   };
-  const result: JudgedRules = { parts: [], keys: [], look: whole, isLookedAt: () => isLookedAt || elements.isAsked };
+  const result: PageJudgement = { parts: [], keys: [], look: whole, isLookedAt: () => isLookedAt || elements.isAsked };
   for (const { rule, dependsOn } of work.judged) {
     const key = keyOf(rule, dependsOn);
     const part = partWith(parts, key) ?? counted(rule, dependsOn, told) ?? judge(rule, whole(), dependsOn);
@@ -129,7 +129,7 @@ function entriesByOwner(entries: OutlinedElements<Owner>[]): Told['entriesOf'] {
 /** The part of a rule whose actions all follow from what elements like theirs win and lose; else null. */
 function counted({ rule, actions }: CompiledRule, dependsOn: string[], told: Told): KeptPart | null {
   const { page, work, context } = told.task;
-  const judgements: JudgedAction<number>[] = [];
+  const judgements: ActionJudgement<number>[] = [];
   const missing: number[] = [];
   let leftOut = false;
   for (const [index, compiled] of actions.entries()) {
@@ -156,7 +156,7 @@ function counted({ rule, actions }: CompiledRule, dependsOn: string[], told: Tol
 function countedAction(
   compiled: CompiledAction,
   { elements, entriesOf, count }: Told,
-): Omit<JudgedAction<number>, 'action'> {
+): Omit<ActionJudgement<number>, 'action'> {
   let [length, pairs, won, changes] = [0, 0, 0, false];
   const dependsOn = new Set<string>();
   const losing: [OutlinedElements<Owner>, ElementCount][] = [];

@@ -16,12 +16,12 @@ import type { OpenedPage } from './opened-page.js';
 import type { OverriddenPair, Cell, Verdict } from './verdict.js';
 
 /** The result of one action of a rule on a page. */
-export interface JudgedAction<At = Element> extends Judgement<At> {
+export interface ActionJudgement<At = Element> extends Judgement<At> {
   action: Action;
 }
 
 /** The result of judging a rule on a page. */
-export interface JudgedRule {
+export interface RuleJudgement {
   cell: Cell;
   findings: Finding[];
   /** The actions of the rule, by their number, whose element is missing: findings with hints are made of them later. */
@@ -29,9 +29,9 @@ export interface JudgedRule {
 }
 
 /** Judges one rule on one page that it targets. `dependsOn`: parts of the page that were not captured. */
-export function judge({ rule, actions }: CompiledRule, look: OpenedPage, dependsOn: string[]): JudgedRule {
+export function judge({ rule, actions }: CompiledRule, look: OpenedPage, dependsOn: string[]): RuleJudgement {
   const { page, document, view } = look;
-  const judgements: JudgedAction[] = [];
+  const judgements: ActionJudgement[] = [];
   const findings: Finding[] = [];
   const missing: number[] = [];
   let leftOut = false;
@@ -65,7 +65,7 @@ export function judge({ rule, actions }: CompiledRule, look: OpenedPage, depends
 export function cellOf(
   { name, addedByScript }: CompiledRule['rule'],
   page: string,
-  judgements: Omit<JudgedAction, 'lost'>[],
+  judgements: Omit<ActionJudgement, 'lost'>[],
   { leftOut, dependsOn, unseen }: { leftOut: boolean; dependsOn: string[]; unseen: string[] },
 ): Cell {
   const isOpen = judgements.some(({ action, result }) => result.won > 0 && !actionKind(action).outweighsUnseen);
@@ -183,7 +183,7 @@ export function reasonText({ file, line, selector, reason }: OverriddenPair['by'
 /** The finding for a verdict, with the change that would fix it. */
 export function verdictFinding<At>(
   { verdict, page, actions }: Cell,
-  judgements: JudgedAction<At>[],
+  judgements: ActionJudgement<At>[],
   rule: CompiledRule['rule'],
   { viewport, stronger }: { viewport: string; stronger: StrongerSelector<At> },
 ): Finding[] {

@@ -6,12 +6,12 @@ import type { Page } from '../page/page.js';
 import type { View } from '../page/view.js';
 import type { Place } from '../place.js';
 import type { Rule } from '../rule/rule.js';
-import { merged, type Block } from './blocks.js';
+import { merged, type RuleGroup } from './rule-groups.js';
 import type { Left } from './left.js';
 import { leftoversOf, unscopedOf } from './leftovers.js';
 import { proveConversion, ruleOf, whereLoaded, type Difference, type ConvertProof } from './proof.js';
-import { scriptsIn, sheetsIn, type OldFile, type Script, type Sheet } from './sources.js';
-import { blockText, leftoverOf, scriptRuleText } from './write.js';
+import { scriptsIn, sheetsIn, type OldFile, type Script, type SourceSheet } from './sources.js';
+import { groupText, leftoverOf, scriptRuleText } from './write.js';
 
 export type { OldFile };
 
@@ -44,11 +44,11 @@ export interface ConvertResult {
   proof: ConvertProof;
 }
 
-/** Maximum number of attempts to write blocks in another way; each attempt leaves at least one more block unchanged. */
+/** Maximum number of attempts to write groups in another way; each attempt leaves at least one more group unchanged. */
 const mostRounds = 12;
 
 /**
- * Converts old CSS and snippets into rules. A block whose conversion would change any captured page is written in
+ * Converts old CSS and snippets into rules. A group whose conversion would change any captured page is written in
  * another way, or stays where it is. Throws ProblemError with the place if a file cannot be read.
  */
 export function convert(given: ConvertInput): ConvertResult {
@@ -64,9 +64,9 @@ export function convert(given: ConvertInput): ConvertResult {
   );
   for (let round = 0; ; round++) {
     const written = writeAll(sheets, scripts, input);
-    const old = sheets.map(({ text, root, blocks, file: { page } }) => ({
-      ...{ text, leftover: leftoverOf(root, blocks), page },
-      converted: blocks
+    const old = sheets.map(({ text, root, groups, file: { page } }) => ({
+      ...{ text, leftover: leftoverOf(root, groups), page },
+      converted: groups
         .filter(({ level }) => level !== 'left')
         .flatMap(({ styles }) => styles.flatMap(({ originals }) => originals)),
     }));
@@ -84,16 +84,16 @@ export function convert(given: ConvertInput): ConvertResult {
         proof,
       };
     const last = round === mostRounds - 1;
-    for (const block of blamed(proof.differences, sheets, written.blocks, last)) {
+    for (const group of blamed(proof.differences, sheets, written.groups, last)) {
       const [first] = proof.differences;
-      block.level = block.level === 'best' && !last ? 'plain' : 'left';
-      if (block.level === 'left' && first)
+      group.level = group.level === 'best' && !last ? 'plain' : 'left';
+      if (group.level === 'left' && first)
         left.push({
-          at: block.at,
-          what: block.styles[0]?.originals.join(', ') ?? '',
-          pages: block.pages.map(({ path }) => path),
+          at: group.at,
+          what: group.styles[0]?.originals.join(', ') ?? '',
+          pages: group.pages.map(({ path }) => path),
           reason:
-            reasonFor(block, proof.differences) ?? `converting it would change ${first.property} on ${first.page.path}`,
+            reasonFor(group, proof.differences) ?? `converting it would change ${first.property} on ${first.page.path}`,
         });
     }
   }
@@ -119,8 +119,8 @@ function keepingPages(view: View): View {
   };
 }
 
-const reasonFor = (block: Block, differences: Difference[]) => {
-  const own = differences.find(({ page }) => block.pages.includes(page));
+const reasonFor = (group: RuleGroup, differences: Difference[]) => {
+  const own = differences.find(({ page }) => group.pages.includes(page));
   return (
     own &&
     `converting it would change ${own.property} of ${own.element} on ${own.page.path} from ${own.before} to ${own.after}`
@@ -129,24 +129,24 @@ const reasonFor = (block: Block, differences: Difference[]) => {
 
 /** Everything that could be converted, as text. */
 function writeAll(
-  sheets: Sheet[],
+  sheets: SourceSheet[],
   scripts: Script[],
   { taken, scriptFolder, view }: ConvertInput,
   allowed = new Map<string, string[]>(),
 ) {
   const names = new Set(taken);
-  const blocks = new Map<string, Block[]>();
+  const groups = new Map<string, RuleGroup[]>();
   const converted: ConvertResult['converted'] = [];
   const texts: string[] = [];
-  const active = sheets.flatMap((sheet) => sheet.blocks.filter(({ level }) => level !== 'left'));
-  for (const { block, from } of merged(active)) {
-    const name = nameFor(block, names, view);
-    texts.push(blockText(name, block, allowed.get(name) ?? []));
-    blocks.set(name, from);
-    const selectors = block.styles.flatMap((style) => style.selectors).length;
+  const active = sheets.flatMap((sheet) => sheet.groups.filter(({ level }) => level !== 'left'));
+  for (const { group, from } of merged(active)) {
+    const name = nameFor(group, names, view);
+    texts.push(groupText(name, group, allowed.get(name) ?? []));
+    groups.set(name, from);
+    const selectors = group.styles.flatMap((style) => style.selectors).length;
     const what = `${selectors} selector${selectors === 1 ? '' : 's'}`;
-    const condition = conditionText(block);
-    converted.push({ rule: name, condition, pages: block.pages.length, what, at: block.at });
+    const condition = conditionText(group);
+    converted.push({ rule: name, condition, pages: group.pages.length, what, at: group.at });
   }
   const ownScripts = new Map<string, string>();
   for (const { file, converted: parts } of scripts) {
@@ -160,10 +160,10 @@ function writeAll(
       converted.push({ rule: name, condition, pages: null, what: 'a script', at });
     }
   }
-  return { rules: texts.length > 0 ? `${texts.join('\n\n')}\n` : '', scripts: ownScripts, converted, blocks };
+  return { rules: texts.length > 0 ? `${texts.join('\n\n')}\n` : '', scripts: ownScripts, converted, groups };
 }
 
-const conditionText = ({ conditions, except }: Pick<Block, 'conditions' | 'except'>) =>
+const conditionText = ({ conditions, except }: Pick<RuleGroup, 'conditions' | 'except'>) =>
   conditions.map((terms) => terms.join(' ')).join(', ') + (except.length > 0 ? ` but ${except.join(', ')}` : '');
 
 /** Why what a check finds wrong with a converted rule is accepted: no page changes by it. */
@@ -188,7 +188,7 @@ function acceptanceFor(rules: Rule[], { view, viewports, place }: ConvertInput):
 
 /** A new rule name, from its only page or the class of its pages. */
 function nameFor(
-  { pages, conditions, except }: Pick<Block, 'pages' | 'conditions' | 'except'>,
+  { pages, conditions, except }: Pick<RuleGroup, 'pages' | 'conditions' | 'except'>,
   names: Set<string>,
   { site }: View,
 ): string {
@@ -207,29 +207,34 @@ function nameFor(
   return name;
 }
 
-/** The blocks that decided what differs, before or now. */
-function blamed(differences: Difference[], sheets: Sheet[], written: Map<string, Block[]>, all: boolean): Set<Block> {
-  const result = new Set<Block>();
-  const active = sheets.flatMap(({ blocks }) => blocks.filter(({ level }) => level !== 'left'));
+/** The groups that decided what differs, before or now. */
+function blamed(
+  differences: Difference[],
+  sheets: SourceSheet[],
+  written: Map<string, RuleGroup[]>,
+  all: boolean,
+): Set<RuleGroup> {
+  const result = new Set<RuleGroup>();
+  const active = sheets.flatMap(({ groups }) => groups.filter(({ level }) => level !== 'left'));
   if (all) return new Set(active);
   for (const { is, was, page } of differences) {
     const before = result.size;
     const rule = ruleOf(is);
-    for (const block of (rule && written.get(rule.name)) ?? []) result.add(block);
-    for (const block of was ? blocksAt(was.declaration.offset, was.declaration.name, sheets) : [])
-      if (block.level !== 'left') result.add(block);
+    for (const group of (rule && written.get(rule.name)) ?? []) result.add(group);
+    for (const group of was ? groupsAt(was.declaration.offset, was.declaration.name, sheets) : [])
+      if (group.level !== 'left') result.add(group);
     if (result.size === before && result.size === 0)
-      for (const block of active.filter(({ pages }) => pages.includes(page))) result.add(block);
+      for (const group of active.filter(({ pages }) => pages.includes(page))) result.add(group);
   }
   return result.size > 0 ? result : new Set(active);
 }
 
-/** The blocks that a declaration of an old stylesheet went into. */
-function blocksAt(offset: number, name: string, sheets: Sheet[]): Block[] {
+/** The groups that a declaration of an old stylesheet went into. */
+function groupsAt(offset: number, name: string, sheets: SourceSheet[]): RuleGroup[] {
   return sheets
     .filter(({ text }) => text.slice(offset, offset + name.length).toLowerCase() === name)
-    .flatMap(({ blocks }) =>
-      blocks.filter(({ styles }) =>
+    .flatMap(({ groups }) =>
+      groups.filter(({ styles }) =>
         styles.some(
           ({ node: { source } }) =>
             (source?.start?.offset ?? Infinity) <= offset && offset <= (source?.end?.offset ?? -1),

@@ -3,21 +3,21 @@ import { compileMatcher, type Matcher } from '../page/elements.js';
 import type { Page } from '../page/page.js';
 import type { View } from '../page/view.js';
 import type { Place } from '../place.js';
-import { selectorsOf } from './blocks.js';
+import { selectorsOf } from './rule-groups.js';
 import type { Left } from './left.js';
-import type { OldFile, Script, Sheet } from './sources.js';
+import type { OldFile, Script, SourceSheet } from './sources.js';
 import { leftoverOf } from './write.js';
 
 /** An element that holds nothing any more. */
 const emptied = /<(style|script)(?![^>]*\ssrc\s*=)[^>]*>\s*<\/\1>\n?/gi;
 
 /** What is left of each file. */
-export function leftoversOf(files: OldFile[], sheets: Sheet[], scripts: Script[]): Map<string, string> {
+export function leftoversOf(files: OldFile[], sheets: SourceSheet[], scripts: Script[]): Map<string, string> {
   const leftovers = new Map<string, string>();
   for (const file of files) {
     const changes = [
       ...sheets.flatMap((sheet) =>
-        sheet.file === file ? [{ ...sheet, by: leftoverOf(sheet.root, sheet.blocks) }] : [],
+        sheet.file === file ? [{ ...sheet, by: leftoverOf(sheet.root, sheet.groups) }] : [],
       ),
       ...scripts.flatMap((script) => (script.file === file ? [{ ...script, by: script.leftover }] : [])),
     ].sort((a, b) => b.offset - a.offset);
@@ -32,11 +32,11 @@ export function leftoversOf(files: OldFile[], sheets: Sheet[], scripts: Script[]
 }
 
 /** The style rules that stay, with the pages that they touch. */
-export function unscopedOf(sheets: Sheet[], view: View): Left[] {
+export function unscopedOf(sheets: SourceSheet[], view: View): Left[] {
   const found: (Left & { tests: Matcher[]; only: Page | null })[] = [];
-  for (const { root, blocks, file, line, whyLeft } of sheets) {
+  for (const { root, groups, file, line, whyLeft } of sheets) {
     const converted = new Map<unknown, string[]>();
-    for (const { node, originals } of blocks.flatMap(({ styles }) => styles))
+    for (const { node, originals } of groups.flatMap(({ styles }) => styles))
       converted.set(node, [...(converted.get(node) ?? []), ...originals]);
     const place = (at: { line: number; column: number } | undefined): Place => ({
       ...{ file: file.name, line: (at?.line ?? 1) + line - 1, column: at?.column ?? 1 },
@@ -62,7 +62,7 @@ export function unscopedOf(sheets: Sheet[], view: View): Left[] {
       )
         return;
       if (node.parent?.type === 'rule') return;
-      // Blocks that were tried and left are already reported with their reason.
+      // Groups that were tried and left are already reported with their reason.
       const kept = selectorsOf(node).filter((selector) => !(converted.get(node) ?? []).includes(selector));
       const tests = kept.flatMap((selector) => testOf(selector) ?? []);
       if (kept.length > 0)

@@ -7,7 +7,7 @@ import { expressionFor } from '../target/expression.js';
 import type { Page } from '../page/page.js';
 import { pageAddress, type View } from '../page/view.js';
 import { ProblemError } from '../place.js';
-import { blocksOf, namesUnknownFile, type Block, type Resolve } from './blocks.js';
+import { ruleGroupsOf, namesUnknownFile, type RuleGroup, type Resolve } from './rule-groups.js';
 import type { Left } from './left.js';
 import { takePageScope, type PageScope } from './page-scope.js';
 import { dedented, takeScriptApart, type ConvertedScript } from './script.js';
@@ -23,14 +23,14 @@ export interface OldFile {
 }
 
 /** A stylesheet in a file, and its conversion. */
-export interface Sheet {
+export interface SourceSheet {
   file: OldFile;
   root: Root;
   text: string;
   /** Where it begins in its file. */
   offset: number;
   line: number;
-  blocks: Block[];
+  groups: RuleGroup[];
   /** Why a selector that names pages is not converted; null if it names none. */
   whyLeft: (node: StyleRule, selector: string) => string | null;
 }
@@ -45,7 +45,7 @@ export interface Script {
 }
 
 /** The stylesheets in a file, taken apart. */
-export function sheetsIn(file: OldFile, view: View): Sheet[] {
+export function sheetsIn(file: OldFile, view: View): SourceSheet[] {
   const texts =
     file.kind === 'css'
       ? [{ text: file.text, offset: 0, line: 1 }]
@@ -56,7 +56,7 @@ export function sheetsIn(file: OldFile, view: View): Sheet[] {
     const root = inPlace(file, line, () => parse(text, { from: file.name }));
     const resolve = resolverFor(file, text, view);
     const scopeOf = scopeFor(file, view);
-    const blocks = blocksOf({ root, file: file.name, scopeOf, resolve });
+    const groups = ruleGroupsOf({ root, file: file.name, scopeOf, resolve });
     const whyLeft = (node: StyleRule, selector: string) => {
       const fault = selectorFault(node.selector);
       if (fault)
@@ -65,8 +65,8 @@ export function sheetsIn(file: OldFile, view: View): Sheet[] {
         ? 'it contains a relative URL, and no captured page shows where this stylesheet is served from'
         : null;
     };
-    for (const block of blocks) block.at.line += line - 1;
-    return { file, root, text, offset, line, blocks, whyLeft };
+    for (const group of groups) group.at.line += line - 1;
+    return { file, root, text, offset, line, groups, whyLeft };
   });
 }
 

@@ -1,19 +1,19 @@
 import { writeString } from '../css/strings.js';
 import type { AtRule, ChildNode, Declaration, Root, Rule as StyleRule } from 'postcss';
-import { selectorsOf, withAbsoluteUrls, type Block, type ConvertedStyle, type Resolve } from '../convert/blocks.js';
+import { selectorsOf, withAbsoluteUrls, type RuleGroup, type ConvertedStyle, type Resolve } from './rule-groups.js';
 import type { ConvertedScript } from '../convert/script.js';
 
-/** Writes a block as a rule. `allow`: what it accepts, as descriptors. */
-export function blockText(name: string, block: Block, allow: string[]): string {
-  const { styles, level, resolve } = block;
-  const only = block.except.length > 0 && styles.every(hidesOnly) ? onlyHereText(block) : null;
+/** Writes a group as a rule. `allow`: what it accepts, as descriptors. */
+export function groupText(name: string, group: RuleGroup, allow: string[]): string {
+  const { styles, level, resolve } = group;
+  const only = group.except.length > 0 && styles.every(hidesOnly) ? onlyHereText(group) : null;
   const lines = [
-    ...(block.note ? [`note: ${writeString(block.note)};`] : []),
+    ...(group.note ? [`note: ${writeString(group.note)};`] : []),
     ...(level === 'best' && only
-      ? [`pages: ${block.except.join(', ')};`, ...allow, ...only]
+      ? [`pages: ${group.except.join(', ')};`, ...allow, ...only]
       : [
-          `pages: ${block.conditions.map((terms) => terms.join(' ')).join(', ')};`,
-          ...(block.except.length > 0 ? [`except: ${block.except.join(', ')};`] : []),
+          `pages: ${group.conditions.map((terms) => terms.join(' ')).join(', ')};`,
+          ...(group.except.length > 0 ? [`except: ${group.except.join(', ')};`] : []),
           ...allow,
           ...stylesText(styles, level === 'best', resolve),
         ]),
@@ -51,7 +51,7 @@ function hidesOnly({ node, within }: ConvertedStyle): boolean {
 }
 
 /** Hidden on all pages but some: an `@only-here` for those. */
-const onlyHereText = ({ conditions, styles }: Block) =>
+const onlyHereText = ({ conditions, styles }: RuleGroup) =>
   conditions.every(([term]) => term === 'all')
     ? styles.map(({ selectors }) => `@only-here ${selectors.join(', ')};`)
     : null;
@@ -100,10 +100,10 @@ function declarationText({ prop, value, important, raws }: Declaration, resolve:
   return `${prop}: ${withAbsoluteUrls(written, resolve)}${important ? ' !important' : ''}`;
 }
 
-/** The rest of a stylesheet after these blocks are converted, unchanged; null if nothing is left. */
-export function leftoverOf(root: Root, blocks: Block[]): string | null {
+/** The rest of a stylesheet after these groups are converted, unchanged; null if nothing is left. */
+export function leftoverOf(root: Root, groups: RuleGroup[]): string | null {
   const converted = new Map<StyleRule, string[]>();
-  for (const { styles, level } of blocks)
+  for (const { styles, level } of groups)
     for (const { node, originals } of level === 'left' ? [] : styles)
       converted.set(node, [...(converted.get(node) ?? []), ...originals]);
   const copy = root.clone();
@@ -125,7 +125,7 @@ function rulesOf(root: Root): StyleRule[] {
   return rules;
 }
 
-/** A group of which nothing is left. */
+/** A conditional group rule of which nothing is left. */
 function emptied(root: Root): AtRule | undefined {
   let found: AtRule | undefined;
   root.walkAtRules(/^(media|supports|layer|container)$/i, (node) => {

@@ -10,7 +10,7 @@ import {
 } from '../protocol.js';
 import { ask, badge, byId, hintLines, make, ruleBox, switchRule, tell } from './dom.js';
 import { onNews } from './news.js';
-import { editForm, ruleForm, type Around, type DraftForm } from './rule-form.js';
+import { editForm, ruleForm, type FormCallbacks, type DraftForm } from './rule-form.js';
 
 const frames = (document.body.dataset['frames'] ?? '').split(' ');
 const openKey = 'local-needle-open';
@@ -185,7 +185,7 @@ function leave(): void {
   void ask(`draft?${owner}`, {});
 }
 
-const around = (owner: string): Around => ({
+const around = (owner: string): FormCallbacks => ({
   ...{ copying, say, highlight, leave, address, owner },
   draft: ({ swaps, marks }) => toPage({ needle: 'draft', swaps, marks }),
   wider: () => {

@@ -12,7 +12,7 @@ import type {
 import { ask, badge, make } from './dom.js';
 
 /** Callbacks of a form. */
-export interface Around {
+export interface FormCallbacks {
   copying: (text: string, words?: string) => HTMLElement;
   say: (text: string) => void;
   highlight: (selector: string | null) => void;
@@ -54,7 +54,7 @@ const contentLabels: Partial<Record<Doing, string>> = {
 const pause = 120;
 
 /** Shows drafts of a form, the last of those that are asked for in a row, and what each does. */
-function drafting(request: () => DraftRequest, { leave, owner, draft: onPage }: Around) {
+function drafting(request: () => DraftRequest, { leave, owner, draft: onPage }: FormCallbacks) {
   // An error stays until something is changed, whatever is heard of the draft meanwhile.
   const wrong = make('p', { className: 'bad', hidden: true });
   const told = make('div');
@@ -129,7 +129,7 @@ function drafting(request: () => DraftRequest, { leave, owner, draft: onPage }: 
 }
 
 /** Selectors of the picked element with their counts, and a rule to be made with one of them. */
-export function ruleForm(picked: PickAnswer, page: PanelState, around: Around): DraftForm {
+export function ruleForm(picked: PickAnswer, page: PanelState, around: FormCallbacks): DraftForm {
   const { copying, highlight, wider, leave, address } = around;
   const { proposals, counted, pages } = picked;
   const counts = counted < pages ? ` of ${counted} checked` : '';
@@ -297,7 +297,7 @@ async function count(
 export function editForm(
   { name, status, place }: PanelState['rules'][number],
   text: string,
-  around: Around & { change: (what: 'pause' | 'resume' | 'delete') => void },
+  around: FormCallbacks & { change: (what: 'pause' | 'resume' | 'delete') => void },
 ): DraftForm {
   const area = make('textarea', { name: 'text', rows: Math.min(16, text.split('\n').length + 3), value: text });
   area.spellcheck = false;

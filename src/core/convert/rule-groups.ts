@@ -25,7 +25,7 @@ export interface ConvertedStyle {
 }
 
 /** The parts of one new rule. */
-export interface Block {
+export interface RuleGroup {
   /** Alternatives: each is a list of terms that must all hold. */
   conditions: string[][];
   except: string[];
@@ -39,7 +39,7 @@ export interface Block {
   level: 'best' | 'plain' | 'left';
 }
 
-export interface BlockInput {
+export interface RuleGroupsInput {
   root: Root;
   /** As messages name it. */
   file: string;
@@ -55,11 +55,11 @@ export type Resolve = (url: string) => string;
 const grouping = ['media', 'supports', 'layer', 'container'];
 
 /**
- * Splits a stylesheet into blocks: one for each run of style rules that name the same pages and have the same comment.
+ * Splits a stylesheet into groups: one for each run of style rules that name the same pages and have the same comment.
  */
-export function blocksOf({ root, file, scopeOf, resolve }: BlockInput): Block[] {
-  const blocks: Block[] = [];
-  let current: { block: Block; key: string } | null = null;
+export function ruleGroupsOf({ root, file, scopeOf, resolve }: RuleGroupsInput): RuleGroup[] {
+  const groups: RuleGroup[] = [];
+  let current: { group: RuleGroup; key: string } | null = null;
   const visit = (container: Container, within: AtRule[]) => {
     for (const node of (container.nodes ?? []) as ChildNode[]) {
       if (node.type === 'atrule' && node.nodes && grouping.includes(node.name.toLowerCase())) {
@@ -73,29 +73,29 @@ export function blocksOf({ root, file, scopeOf, resolve }: BlockInput): Block[] 
       for (const { scope, selectors, originals, conditions } of parts) {
         const key = JSON.stringify([conditions, scope.except]);
         const style: ConvertedStyle = { selectors, originals, node, within };
-        if (current && current.key === key && (!comment || current.block.styles.some((each) => each.node === node))) {
-          current.block.styles.push(style);
+        if (current && current.key === key && (!comment || current.group.styles.some((each) => each.node === node))) {
+          current.group.styles.push(style);
           continue;
         }
         const start = node.source?.start;
-        const block: Block = {
+        const group: RuleGroup = {
           ...{ conditions, except: scope.except, pages: scope.pages, styles: [style], level: 'best' },
           note: comment ? noteOf(comment) : null,
           resolve,
           at: { file, line: start?.line ?? 1, column: start?.column ?? 1 },
         };
-        blocks.push(block);
-        current = { block, key };
+        groups.push(group);
+        current = { group, key };
       }
       if (parts.length === 0) current = null;
     }
   };
   visit(root, []);
-  return blocks;
+  return groups;
 }
 
 /** The selectors of a style rule that name pages, grouped by these pages. */
-function partsOf(node: StyleRule, scopeOf: BlockInput['scopeOf'], resolve: Resolve | null) {
+function partsOf(node: StyleRule, scopeOf: RuleGroupsInput['scopeOf'], resolve: Resolve | null) {
   const scoped: { scope: PageScope; selectors: string[]; originals: string[]; conditions: string[][] }[] = [];
   // What browsers drop, or a rule cannot hold, stays where it is.
   const stays = selectorFault(node.selector) !== null || namesUnknownFile(node, resolve);
@@ -112,7 +112,7 @@ function partsOf(node: StyleRule, scopeOf: BlockInput['scopeOf'], resolve: Resol
       scoped.push({ scope, selectors: [scope.rest], originals: [selector], conditions });
     }
   }
-  // The same elements on several pages are one block for all of them.
+  // The same elements on several pages are one group for all of them.
   for (let index = scoped.length - 1; index > 0; index--) {
     const [one, other] = [scoped[index], scoped[index - 1]];
     if (!one || !other || one.scope.except.length + other.scope.except.length > 0) continue;
@@ -150,33 +150,33 @@ export function commentAbove(node: ChildNode | AtRule | undefined): Comment | nu
 
 const noteOf = ({ text }: Comment) => text.replace(/^[*!\s=-]+|[*\s=-]+$/g, '').replace(/\s*\n[\s*]*/g, ' ');
 
-/** Merges blocks with the same content for different pages into the first of them; `from` lists the merged blocks. */
-export function merged(blocks: Block[]): { block: Block; from: Block[] }[] {
-  const result: { block: Block; from: Block[] }[] = [];
-  for (const block of blocks) {
+/** Merges groups with the same content for different pages into the first of them; `from` lists the merged groups. */
+export function merged(groups: RuleGroup[]): { group: RuleGroup; from: RuleGroup[] }[] {
+  const result: { group: RuleGroup; from: RuleGroup[] }[] = [];
+  for (const group of groups) {
     const same =
-      block.level === 'best' &&
+      group.level === 'best' &&
       result.find(
-        ({ block: other }) =>
+        ({ group: other }) =>
           other.level === 'best' &&
-          other.except.length + block.except.length === 0 &&
-          contentKey(other) === contentKey(block) &&
-          (other.note === null || block.note === null || other.note === block.note),
+          other.except.length + group.except.length === 0 &&
+          contentKey(other) === contentKey(group) &&
+          (other.note === null || group.note === null || other.note === group.note),
       );
     if (!same) {
-      result.push({ block: { ...block, conditions: [...block.conditions] }, from: [block] });
+      result.push({ group: { ...group, conditions: [...group.conditions] }, from: [group] });
       continue;
     }
-    const known = new Set(same.block.conditions.map(String));
-    same.block.conditions.push(...block.conditions.filter((each) => !known.has(String(each))));
-    same.block.pages = [...new Set([...same.block.pages, ...block.pages])];
-    same.block.note ??= block.note;
-    same.from.push(block);
+    const known = new Set(same.group.conditions.map(String));
+    same.group.conditions.push(...group.conditions.filter((each) => !known.has(String(each))));
+    same.group.pages = [...new Set([...same.group.pages, ...group.pages])];
+    same.group.note ??= group.note;
+    same.from.push(group);
   }
   return result;
 }
 
-const contentKey = ({ styles, resolve }: Block) =>
+const contentKey = ({ styles, resolve }: RuleGroup) =>
   JSON.stringify(
     styles.map(({ selectors, node, within }) => [
       selectors,
