@@ -16,7 +16,7 @@ export function looks(): string[] {
     return names.map((name) => values.getPropertyValue(name)).join(';');
   };
   // Builds serve files of the project below addresses of their own.
-  const plain = (text: string) => text.replace(/[^"(\s]*\/files\//g, '');
+  const plain = (text: string) => (text.includes('/files/') ? text.replace(/[^"(\s]*\/files\//g, '') : text);
   return [...document.querySelectorAll('html, body, body *')].map((element) => {
     const own = [...element.childNodes].map((node) => (node.nodeType === Node.TEXT_NODE ? node.textContent : ''));
     const sums = [null, '::before', '::after'].map((pseudo) => sum(plain(style(element, pseudo))));

@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import type { Browser, BrowserContext } from 'playwright-core';
+import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { forbiddenBy, type Asked } from '../../src/core/deployment/policy.js';
 import { linksOf } from '../../src/capture/links.js';
 import { describeInBrowser, runsOf } from '../helpers.js';
@@ -40,14 +40,15 @@ const asked: Asked[] = (['style', 'script', 'img'] as const).flatMap((kind) => [
       ]),
 ]);
 
-function element({ kind, address, nonce }: Asked, index: number): string {
+/** `turn`: a browser keeps pictures that it has; none has the address of an earlier one. */
+function element({ kind, address, nonce }: Asked, index: number, turn: number): string {
   const mark = `data-number="${index}"${nonce === undefined ? '' : ` nonce="${nonce}"`}`;
-  if (kind === 'img') return `<img ${mark} src="${address}?${index}">`;
+  if (kind === 'img') return `<img ${mark} src="${address}?${index}&${turn}">`;
   if (address === null)
     return kind === 'style' ? `<style ${mark}>.s${index} { }</style>` : `<script ${mark}>ran(${index})</script>`;
   return kind === 'style'
-    ? `<link ${mark} rel="stylesheet" href="${address}?${index}">`
-    : `<script ${mark} src="${address}?${index}"></script>`;
+    ? `<link ${mark} rel="stylesheet" href="${address}?${index}&${turn}">`
+    : `<script ${mark} src="${address}?${index}&${turn}"></script>`;
 }
 
 describeInBrowser('What pages may load and what they point to, against Chromium', () => {
@@ -59,11 +60,14 @@ describeInBrowser('What pages may load and what they point to, against Chromium'
   });
   afterAll(() => browser?.close());
 
-  /** The numbers of what loaded or ran under a policy. */
-  async function allowed(header: string): Promise<number[]> {
+  /** The page that is shown under one policy after the other, and what it asks for. */
+  let shown: Page | undefined;
+  let header = '';
+  let turn = 0;
+  const came = new Set<number>();
+
+  async function pageUnderPolicies(): Promise<Page> {
     const page = await context.newPage();
-    const came = new Set<number>();
-    await page.exposeFunction('ran', () => null);
     await page.addInitScript(() => {
       const done: number[] = [];
       Object.assign(window, { done, ran: (number: number) => done.push(number) });
@@ -71,22 +75,31 @@ describeInBrowser('What pages may load and what they point to, against Chromium'
     await page.route('**/*', (route) => {
       const url = route.request().url();
       if (url === own) {
-        const body = `<!doctype html><html><head>${asked.map(element).join('')}</head><body></body></html>`;
+        const parts = asked.map((each, index) => element(each, index, turn));
+        const body = `<!doctype html><html><head>${parts.join('')}</head><body></body></html>`;
         return route.fulfill({ contentType: 'text/html', headers: { 'content-security-policy': header }, body });
       }
-      const number = /\?(\d+)$/.exec(url)?.[1];
-      if (number !== undefined) came.add(Number(number));
+      const [, number, of] = /\?(\d+)&(\d+)$/.exec(url) ?? [];
+      if (Number(of) === turn) came.add(Number(number));
       const isScript = asked[Number(number)]?.kind === 'script';
       return route.fulfill({ contentType: isScript ? 'text/javascript' : 'text/css', body: '' });
     });
-    await page.goto(own, { waitUntil: 'load' });
-    const inPage = await page.evaluate(() => [
+    return page;
+  }
+
+  /** The numbers of what loaded or ran under a policy. */
+  async function allowed(text: string): Promise<number[]> {
+    shown ??= await pageUnderPolicies();
+    header = text;
+    turn++;
+    came.clear();
+    await shown.goto(own, { waitUntil: 'load' });
+    const inPage = await shown.evaluate(() => [
       ...(window as unknown as { done: number[] }).done,
       ...[...document.querySelectorAll('style')].flatMap((style) =>
         style.sheet ? [Number(style.dataset['number'])] : [],
       ),
     ]);
-    await page.close();
     return [...came, ...inPage].sort((a, b) => a - b);
   }
 
