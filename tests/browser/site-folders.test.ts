@@ -5,6 +5,7 @@ import type { CheckReport } from '../../src/core/check/verdict.js';
 import { classesOf } from '../../src/core/find/describe.js';
 import { parentOf, readDocument, type Element } from '../../src/core/page/document.js';
 import { describeInBrowser, folderWith, noteFigure, run, runsOf } from '../helpers.js';
+import { inTestBrowser } from './chromium.js';
 import { randomFrom } from '../oracle/value-samples.js';
 
 /** Folders of sites with colons between them: SITE_FOLDERS=/a:/b npm run test:long tests/browser/site-folders; else the demo's. */
@@ -61,7 +62,7 @@ describeInBrowser('Verdicts of random rules', () => {
     mkdirSync(join(directory, 'rules'));
     writeFileSync(join(directory, 'rules/a.css'), rules);
     const words = ['check', '--browser', '--format', 'json', '--fail-on', 'never'];
-    const { out, log } = await run(directory, words);
+    const { out, log } = await run(directory, words, inTestBrowser);
     if (out === '') throw new Error(log);
     const report = JSON.parse(out) as CheckReport & {
       differences: { rule: string; static: string; browser: string }[];

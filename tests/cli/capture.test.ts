@@ -8,6 +8,7 @@ import { pagesOf, startDemoServer, type DemoServer } from '../../demo/server.js'
 import { writeDemoSite } from '../../demo/site.js';
 import type { CheckReport } from '../../src/core/check/verdict.js';
 import { safeName } from '../../src/capture/capture-store.js';
+import { inTestBrowser } from '../browser/chromium.js';
 import { describeInBrowser, folderWith, pageHtml, run, runBuilt, runsOf } from '../helpers.js';
 
 const servers: { close: () => unknown }[] = [];
@@ -492,7 +493,7 @@ describeInBrowser('capture --rendered', () => {
         );
     });
     const directory = projectFor(address);
-    const { status, out } = await run(directory, ['capture', '--rendered']);
+    const { status, out } = await run(directory, ['capture', '--rendered'], inTestBrowser);
     expect([status, out]).toEqual([0, expect.stringContaining('2 pages')]);
     expect((await pagesIn(directory)).pages.map(({ path, pageId, title }) => [path, pageId, title])).toEqual([
       ['/', '1', 'Made'],

@@ -1,10 +1,12 @@
 import { appendFileSync, readdirSync, readFileSync, rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
+import { setTimeout } from 'node:timers/promises';
 import { openCheck } from '../../src/app/check-input.js';
 import { identityOf } from '../../src/capture/folder.js';
 import { join } from 'node:path';
 import { check } from '../../src/core/check/check.js';
 import type { WhyReport } from '../../src/core/explain/explain.js';
 import type { CheckReport, Variation } from '../../src/core/check/verdict.js';
+import { inTestBrowser } from '../browser/chromium.js';
 import { describeInBrowser, folderWith, pageHtml, run, smallProject } from '../helpers.js';
 
 const html = (body: string, inside: string, head = '') =>
@@ -36,8 +38,18 @@ function project(rules: string, more: Record<string, string> = {}): string {
   });
 }
 
-async function checked(directory: string, words: string[] = []): Promise<CheckReport> {
-  const { out, log } = await run(directory, ['check', '--format', 'json', '--fail-on', 'never', ...words]);
+/** Waits until a file is old enough for its time to tell whether it was changed. */
+async function untilSettled(file: string): Promise<void> {
+  while (identityOf(file) === null) await setTimeout(50);
+}
+
+async function checked(
+  directory: string,
+  words: string[] = [],
+  environment: Record<string, string> = {},
+): Promise<CheckReport> {
+  const all = ['check', '--format', 'json', '--fail-on', 'never', ...words];
+  const { out, log } = await run(directory, all, environment);
   if (out === '') throw new Error(log);
   return JSON.parse(out) as CheckReport;
 }
@@ -240,7 +252,7 @@ describeInBrowser('check --browser', () => {
       'rules/a.css': '@needle a { pages: all; .x { order: 5 } }',
       ...Object.fromEntries(pages),
     });
-    const { cells } = await checked(directory, ['--browser']);
+    const { cells } = await checked(directory, ['--browser'], inTestBrowser);
     expect(cells.map(({ verdict }) => verdict)).toEqual(Array(10).fill('hit'));
   });
 
@@ -478,7 +490,7 @@ describe('Viewports, accepted verdicts and the cache', () => {
     const verdicts = async () => (await checked(directory)).cells.map(({ verdict }) => verdict);
     const files = ['public/index.html', 'public/tickets/index.html', 'public/theme.css'];
     for (const file of files) settled(file);
-    for (const file of files) while (identityOf(join(directory, file)) === null) await new Promise(setImmediate);
+    for (const file of files) await untilSettled(join(directory, file));
     expect(await verdicts()).toEqual(['hit', 'hit', 'hit']);
     const cache = readFileSync(join(directory, '.local-needle/check.live.desktop.jsonl'), 'utf8');
     // A line for the program, and one for each page.
@@ -496,7 +508,7 @@ describe('Viewports, accepted verdicts and the cache', () => {
     const directory = project(rules);
     const old = new Date(Date.now() - 60_000);
     for (const file of ['public/index.html', 'public/tickets/index.html']) utimesSync(join(directory, file), old, old);
-    while (identityOf(join(directory, 'public/tickets/index.html')) === null) await new Promise(setImmediate);
+    await untilSettled(join(directory, 'public/tickets/index.html'));
     const trees = join(directory, '.local-needle/trees.live');
     const judged = async () => {
       rmSync(join(directory, '.local-needle/check.live.desktop.jsonl'), { force: true });
