@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { reasonOf, type FailedPage } from '../browser/page-window.js';
 import { PictureComparer } from '../browser/picture-comparer.js';
 import { comparePair, PictureWindow, takeSheet, type PicturePair } from '../browser/pictures.js';
 import { launchChromium } from '../browser/render.js';
@@ -23,20 +24,13 @@ export interface Picturing extends PicturePlan {
   target: string;
   /** Pages of the browser that take pictures at once. */
   parallel: number;
+  /** How long a page may take to load, and then to be pictured. */
+  timeoutMs: number;
   /** Ends after the pairs that are being taken. */
   stop: AbortSignal;
   /** Called before each pair, and after each writing of what is done so far. */
   progress: { taking: (done: number, subject: PageToPicture) => void; written: (done: number) => void };
 }
-
-/** A page that could not be pictured. */
-export interface FailedPair {
-  path: string;
-  /** The first line of what the browser said. */
-  reason: string;
-}
-
-const reasonOf = (error: unknown) => (error instanceof Error ? error.message : String(error)).split('\n', 1)[0] ?? '';
 
 /** Time after which what is done so far is written, so that it can be looked at; in milliseconds. */
 const earlyMs = 15_000;
@@ -50,8 +44,8 @@ export const isOneFile = (target: string) => /\.html?$/i.test(target);
  */
 export async function takePictures(
   picturing: Picturing,
-): Promise<{ pairs: SheetPair[]; taken: number; failed: FailedPair[] }> {
-  const { opened, input, subjects, stop, progress } = picturing;
+): Promise<{ pairs: SheetPair[]; taken: number; failed: FailedPage[] }> {
+  const { opened, input, subjects, stop, progress, timeoutMs } = picturing;
   const staging = mkdtempSync(join(tmpdir(), 'local-needle-pictures-'));
   const browser = await launchChromium(false);
   const comparer = new PictureComparer();
@@ -61,7 +55,7 @@ export async function takePictures(
     const done: ((SheetPair & { digest: string }) | undefined)[] = subjects.map(() => undefined);
     const taken = () => done.filter((pair) => pair !== undefined);
     const shown = () => withoutDoubles(taken());
-    const failed: FailedPair[] = [];
+    const failed: FailedPage[] = [];
     const viewportOf = (at: number) => input.viewports.findIndex((each) => each === subjects[at]?.settings.viewport);
     // A window is opened anew for each viewport.
     const order = [...subjects.keys()].sort((a, b) => viewportOf(a) - viewportOf(b) || a - b);
@@ -77,7 +71,7 @@ export async function takePictures(
       progress.written(taken().length);
     };
     const work = async () => {
-      const window = new PictureWindow(browser, source, input);
+      const window = new PictureWindow(browser, source, input, timeoutMs);
       // A pair is compared while the next one is taken.
       let last: Promise<void> | null = null;
       while (next < order.length && !stop.aborted) {

@@ -1,10 +1,9 @@
 import mime from 'mime';
-import { judgeInBrowser, type BrowserSource } from '../browser/judge.js';
+import { judgeInBrowser, type BrowserCheck, type BrowserJudgement, type BrowserSource } from '../browser/judge.js';
 import { launchChromium } from '../browser/render.js';
 import { buildBundle, type Bundle } from '../core/ship/bundle.js';
 import { prepareShipments } from '../core/ship/shipment.js';
 import type { CheckInput } from '../core/check/input.js';
-import type { Cell } from '../core/check/verdict.js';
 import tables from '../core/css/browser-tables.json' with { type: 'json' };
 import type { View } from '../core/page/view.js';
 import { requestHeaders } from '../project/visitor.js';
@@ -12,15 +11,21 @@ import { count } from '../report/text.js';
 import type { OpenedCheck } from './check-input.js';
 import { shippedName } from '../app/shipped-name.js';
 
-/** Judges the cells of a check in Chromium: captured pages, with the scripts and pictures of the folder or the running site. */
-export async function inBrowser(opened: OpenedCheck, log: (text: string) => void): Promise<Cell[]> {
+/** Judges cells of a check in Chromium: captured pages, with the scripts and pictures of the folder or the running site. */
+export async function inBrowser(
+  opened: OpenedCheck,
+  wanted: Pick<BrowserCheck, 'timeoutMs' | 'isWanted'>,
+  log: (text: string) => void,
+): Promise<BrowserJudgement> {
   const browser = await launchChromium();
   try {
-    const cells = await judgeInBrowser(browser, opened.input, bundleMaker(opened), browserSource(opened));
-    log(`Chromium ${browser.version()} judged ${count(cells.length, 'cell')} of ${opened.content.site.name}.`);
+    const { input } = opened;
+    const own = { input, bundleFor: bundleMaker(opened), source: browserSource(opened) };
+    const judged = await judgeInBrowser(browser, { ...own, ...wanted });
+    log(`Chromium ${browser.version()} judged ${count(judged.cells.length, 'cell')} of ${opened.content.site.name}.`);
     const other = otherChromium(browser.version());
     if (other !== null) log(other);
-    return cells;
+    return judged;
   } finally {
     await browser.close();
   }

@@ -14,9 +14,10 @@ import type { Cell, Verdict } from '../core/check/verdict.js';
 import { selectorParts } from '../core/css/selector.js';
 import { elementPath } from '../core/page/element-path.js';
 import { pageAddress, type View } from '../core/page/view.js';
+import { ProblemError } from '../core/place.js';
 import { ownPages } from '../core/target/delivery.js';
 import { measure, type Measured, type Probe } from './measure.js';
-import { PageWindow } from './page-window.js';
+import { PageWindow, reasonOf, type FailedPage } from './page-window.js';
 import { withBuild, type BrowserSource } from './serve.js';
 import { applyState } from './state.js';
 
@@ -27,29 +28,58 @@ const lateMs = 5000;
 /** Pages that are judged at the same time: most of the time goes into waiting. */
 const atOnce = 4;
 
-/** Judges the cells of a check in Chromium, on the same pages with the build in them. The cells have no order. */
+/** What a browser judged. */
+export interface BrowserJudgement {
+  /** Without order. */
+  cells: Cell[];
+  failed: FailedPage[];
+}
+
+/** What a browser is to judge. */
+export interface BrowserCheck {
+  input: CheckInput;
+  bundleFor: (view: View) => Bundle;
+  source: BrowserSource;
+  /** How long a page may take to load, and then for each answer. */
+  timeoutMs: number;
+  /** Whether a rule is to be judged on a page that it targets. */
+  isWanted: (rule: string, page: string) => boolean;
+}
+
+/** Judges the cells of a check in Chromium, on the same pages with the build in them. */
 export async function judgeInBrowser(
   browser: Browser,
-  input: CheckInput,
-  bundleFor: (view: View) => Bundle,
-  source: BrowserSource,
-): Promise<Cell[]> {
+  { input, bundleFor, source, timeoutMs, isWanted }: BrowserCheck,
+): Promise<BrowserJudgement> {
   const bundles = new Map<View, Bundle>();
   const limit = pLimit(atOnce);
   const free: JudgingWindow[] = [];
+  const failed: FailedPage[] = [];
   const judge = async (task: PageTask): Promise<Cell[]> => {
     const look = task.look();
     const { view } = look;
     const bundle = bundles.get(view) ?? bundleFor(view);
     bundles.set(view, bundle);
-    const window = free.pop() ?? new JudgingWindow(browser);
-    const cells = await judgePage(window, task, look, bundle, input, source);
-    free.push(window);
-    return cells;
+    const window = free.pop() ?? new JudgingWindow(browser, timeoutMs);
+    try {
+      return await judgePage(window, task, look, bundle, input, source);
+    } catch (error) {
+      if (error instanceof ProblemError) throw error;
+      const { path } = task.page;
+      // A page is looked at once for each state and visitor of its rules.
+      if (!failed.some((each) => each.path === path)) failed.push({ path, reason: reasonOf(error) });
+      await window.pages.close();
+      return [];
+    } finally {
+      free.push(window);
+    }
   };
-  const tasks = planCheck(input).tasks.filter(({ work }) => work.judged.length > 0);
+  const tasks = planCheck(input).tasks.flatMap((task) => {
+    const judged = task.work.judged.filter(({ rule: { rule } }) => isWanted(rule.name, task.page.path));
+    return judged.length > 0 ? [{ ...task, work: { ...task.work, judged } }] : [];
+  });
   try {
-    return (await Promise.all(tasks.map((task) => limit(judge, task)))).flat();
+    return { cells: (await Promise.all(tasks.map((task) => limit(judge, task)))).flat(), failed };
   } finally {
     limit.clearQueue();
     await Promise.all(free.map(({ pages }) => pages.close()));
@@ -61,8 +91,8 @@ class JudgingWindow {
   errors: string[] = [];
   readonly pages: PageWindow;
 
-  constructor(browser: Browser) {
-    this.pages = new PageWindow(browser, {}, (tab) => {
+  constructor(browser: Browser, timeoutMs: number) {
+    this.pages = new PageWindow(browser, timeoutMs, {}, (tab) => {
       tab.on('request', (request) => {
         if (request.isNavigationRequest() && request.frame() === tab.mainFrame()) this.errors = [];
       });
@@ -86,7 +116,7 @@ async function judgePage(
   const answering = { address, html, bundle, source, view: look.view, headers };
   const { tab } = await window.pages.load(look.viewport, answering);
   const change = look.state === null ? undefined : input.states[look.state];
-  if (change) await applyState(tab, change);
+  if (change) await window.pages.answered(applyState(tab, change));
   const rules = work.judged.map(({ rule }) => appliedOn(rule, look));
   if (source.scripts && mayRunScripts(html))
     await waitForLate(
@@ -94,7 +124,10 @@ async function judgePage(
       rules.flatMap(({ probes }) => probes),
     );
   const cells: Cell[] = [];
-  for (const rule of rules) cells.push(await judgeRule(tab, rule, look, window.errors, source.scripts));
+  for (const rule of rules) {
+    const measured = await window.pages.answered(tab.evaluate(measure, rule.probes));
+    cells.push(cellOf(rule, measured, look, window.errors, source.scripts));
+  }
   return cells;
 }
 
@@ -120,14 +153,13 @@ function appliedOn({ rule, actions }: CompiledRule, look: OpenedPage): AppliedRu
   };
 }
 
-async function judgeRule(
-  tab: BrowserPage,
-  { rule, actions, probes, isPart }: AppliedRule,
+function cellOf(
+  { rule, actions, isPart }: AppliedRule,
+  measured: Measured[],
   look: OpenedPage,
   failures: string[],
   scripts: boolean,
-): Promise<Cell> {
-  const measured = await tab.evaluate(measure, probes);
+): Cell {
   const judgements = measured.map((each, index) => resultOf(actions[index]?.action as Action, each));
   const verdict = verdictOf(judgements, rule.addedByScript, isPart);
   const failed = failures.some((text) => text.includes(`Rule "${rule.name}" failed`));

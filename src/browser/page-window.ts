@@ -1,4 +1,4 @@
-import { setTimeout } from 'node:timers/promises';
+import pTimeout from 'p-timeout';
 import type { Browser, BrowserContextOptions, CDPSession, Page as BrowserPage } from 'playwright-core';
 import type { Viewport } from '../core/css/cascade/media.js';
 import { contextFor, setMedium } from './look.js';
@@ -6,6 +6,17 @@ import { answer, type Answering } from './serve.js';
 
 /** How long a page may take to be left, in milliseconds. */
 const leaveMs = 2000;
+
+/** A page that could not be looked at. */
+export interface FailedPage {
+  path: string;
+  /** What kept it, as the end of a sentence. */
+  reason: string;
+}
+
+/** Why a page could not be looked at: the first line of what the browser said. */
+export const reasonOf = (error: unknown): string =>
+  (error instanceof Error ? error.message : String(error)).split('\n', 1)[0] ?? '';
 
 /** An open window. */
 export interface OpenedWindow {
@@ -22,20 +33,37 @@ export class PageWindow {
   /** What the page that is being shown gets. */
   private answering: Answering | null = null;
 
-  /** `prepare` is called with each tab before its first page. */
+  /**
+   * `timeoutMs`: how long a page may take to load, and then for each answer. `prepare` is called with each tab before its first
+   * page.
+   */
   constructor(
     private readonly browser: Browser,
+    private readonly timeoutMs: number,
     private readonly options: BrowserContextOptions,
     private readonly prepare: (tab: BrowserPage) => Promise<void> = () => Promise.resolve(),
   ) {}
 
-  /** Loads a page at a viewport. After an error close the window: what the page has done to it must not reach the next one. */
+  /**
+   * Loads a page at a viewport; throws where it does not load in time. After an error close the window: what the page has done to
+   * it must not reach the next one.
+   */
   async load(viewport: Viewport, answering: Answering): Promise<OpenedWindow> {
     if (this.opened?.viewport === viewport) await this.leave(this.opened);
     const opened = await this.windowFor(viewport);
     this.answering = answering;
-    await opened.tab.goto(answering.address, { waitUntil: 'load', timeout: 30_000 });
+    const loaded = opened.tab.goto(answering.address, { waitUntil: 'load', timeout: 0 });
+    await pTimeout(loaded, { milliseconds: this.timeoutMs, message: `it did not load within ${this.seconds}` });
     return opened;
+  }
+
+  /** Waits for what the page that is shown was asked; rejects where its scripts keep it from answering in time. */
+  answered<T>(asked: Promise<T>): Promise<T> {
+    return pTimeout(asked, { milliseconds: this.timeoutMs, message: `it did not answer within ${this.seconds}` });
+  }
+
+  private get seconds(): string {
+    return `${this.timeoutMs / 1000} s`;
   }
 
   /** Removes what the page that is shown keeps in the browser. Where it does not let itself be left, the window is closed. */
@@ -54,7 +82,7 @@ export class PageWindow {
       () => true,
       () => false,
     );
-    if (!(await Promise.race([isLeft, setTimeout(leaveMs, false, { ref: false })]))) await this.close();
+    if (!(await pTimeout(isLeft, { milliseconds: leaveMs, fallback: () => false }))) await this.close();
   }
 
   async close(): Promise<void> {

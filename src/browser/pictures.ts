@@ -4,11 +4,13 @@ import type { CheckInput } from '../core/check/input.js';
 import type { PageToPicture } from '../core/before-after/pages-to-picture.js';
 import { withoutEarlierBuild } from '../core/page/earlier-build.js';
 import { elementPath } from '../core/page/element-path.js';
+import type { Viewport } from '../core/css/cascade/media.js';
+import type { PageState } from '../core/page/state.js';
 import { pageAddress } from '../core/page/view.js';
 import type { BoxNode } from '../core/before-after/blocks.js';
 import { boxesOf, boxTree, mostElements } from './boxes.js';
 import type { PictureDifference } from './compare-pictures.js';
-import { PageWindow } from './page-window.js';
+import { PageWindow, type OpenedWindow } from './page-window.js';
 import { withBuild, type BrowserSource } from './serve.js';
 import { runClock, stopClock } from './page-clock.js';
 import type { PictureComparer } from './picture-comparer.js';
@@ -39,10 +41,11 @@ export class PictureWindow {
     browser: Browser,
     private readonly source: BrowserSource,
     private readonly input: CheckInput,
+    timeoutMs: number,
   ) {
     const still = { reducedMotion: 'reduce', timezoneId: 'UTC', locale: 'en-GB' } as const;
     // At two or three device pixels Chromium draws some words a little differently each time.
-    this.window = new PageWindow(browser, { deviceScaleFactor: 1, ...still }, stopClock);
+    this.window = new PageWindow(browser, timeoutMs, { deviceScaleFactor: 1, ...still }, stopClock);
   }
 
   /** Takes pictures of a page without and with the build. */
@@ -66,21 +69,30 @@ export class PictureWindow {
     const { source, input } = this;
     const address = pageAddress(page);
     const answering = { address, html, bundle, source, view, headers: source.headers(visitor) };
-    const { tab, tools } = await this.window.load(settings.viewport, answering);
-    await runClock(tab, runMs);
-    const change = settings.state === null ? undefined : input.states[settings.state];
-    if (change) await applyState(tab, change);
-    await tab.evaluate(endAnimations);
-    const flat = await tab.evaluate(boxesOf, { paths, most: mostElements });
-    const { height } = flat;
-    const clip = { x: 0, y: 0, width: settings.viewport.width, height: Math.min(height, mostHeight) };
-    const boxes = boxTree(flat, clip);
-    const { data } = await tools.send('Page.captureScreenshot', {
-      ...{ format: 'png', captureBeyondViewport: true, optimizeForSpeed: true },
-      clip: { ...clip, scale: 1 },
-    });
-    return { picture: Buffer.from(data, 'base64'), boxes };
+    const opened = await this.window.load(settings.viewport, answering);
+    const change = settings.state === null ? null : (input.states[settings.state] ?? null);
+    return this.window.answered(takePicture(opened, paths, settings.viewport, change));
   }
+}
+
+/** Takes a picture of the page that a window shows. */
+async function takePicture(
+  { tab, tools }: OpenedWindow,
+  paths: string[][],
+  { width }: Viewport,
+  change: PageState | null,
+): Promise<Taken> {
+  await runClock(tab, runMs);
+  if (change) await applyState(tab, change);
+  await tab.evaluate(endAnimations);
+  const flat = await tab.evaluate(boxesOf, { paths, most: mostElements });
+  const clip = { x: 0, y: 0, width, height: Math.min(flat.height, mostHeight) };
+  const boxes = boxTree(flat, clip);
+  const { data } = await tools.send('Page.captureScreenshot', {
+    ...{ format: 'png', captureBeyondViewport: true, optimizeForSpeed: true },
+    clip: { ...clip, scale: 1 },
+  });
+  return { picture: Buffer.from(data, 'base64'), boxes };
 }
 
 /** A picture, and the elements on it. */

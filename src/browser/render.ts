@@ -1,3 +1,4 @@
+import pTimeout from 'p-timeout';
 import { contextFor } from './look.js';
 import type { Viewport } from '../core/css/cascade/media.js';
 import type { APIResponse, Browser, BrowserContext } from 'playwright-core';
@@ -15,6 +16,8 @@ export interface Renderer {
 
 /** Time that a page's requests may take before it is read as it is, in milliseconds. */
 const settleMs = 5000;
+/** How long a page may take to load, and then to tell what it has become, in milliseconds. */
+const pageMs = 30_000;
 const mostRedirects = 10;
 
 /**
@@ -102,9 +105,13 @@ export async function startRenderer(
                 })
               : route.fallback(),
         );
-        await page.goto(address, { waitUntil: 'load', timeout: 30_000 });
+        await page.goto(address, { waitUntil: 'load', timeout: pageMs });
         await page.waitForLoadState('networkidle', { timeout: settleMs }).catch(() => undefined);
-        const rendered = insertInto(insertInto(await page.content(), head, 'head-end'), body, 'body-end');
+        const content = await pTimeout(page.content(), {
+          milliseconds: pageMs,
+          message: `its scripts kept it from answering for ${pageMs / 1000} s`,
+        });
+        const rendered = insertInto(insertInto(content, head, 'head-end'), body, 'body-end');
         return { url: page.url(), status: response.status(), html: rendered };
       } finally {
         await page.close();

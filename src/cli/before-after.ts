@@ -11,7 +11,15 @@ import { ProblemError } from '../core/place.js';
 import { requireOwnFolder } from '../project/outputs.js';
 import { differenceText, type SheetPair } from '../report/contact-sheet.js';
 import { count, printable, styleFor, table, type Style } from '../report/text.js';
-import { defineCommand, type ArgumentsOf, status, lookOptions } from './command.js';
+import {
+  defineCommand,
+  logFailed,
+  lookOptions,
+  pageTimeout,
+  requireTimeout,
+  status,
+  type ArgumentsOf,
+} from './command.js';
 import { progressBar } from './progress.js';
 
 const options = {
@@ -24,14 +32,13 @@ const options = {
     default: 'before-after',
     describe: 'Output folder, or one file such as before-after.html',
   },
+  ...pageTimeout,
   ...lookOptions,
 } as const;
 
 type BeforeAfterArguments = ArgumentsOf<Record<never, never>, typeof options>;
 
 const mostParallel = 4;
-/** Pages that could not be pictured, as far as they are named. */
-const mostNamed = 10;
 
 export const command = defineCommand<BeforeAfterArguments>({
   options,
@@ -40,7 +47,9 @@ export const command = defineCommand<BeforeAfterArguments>({
     ['$0 before-after --rule winter-logo --all', 'what one rule does, on each of its pages'],
     ['$0 before-after --out before-after.html', 'one file to send'],
   ],
-  async run(args, { out, log }) {
+  async run(args, output) {
+    const { out, log } = output;
+    requireTimeout(args);
     const opened = openCheck(args);
     const { project, source, content, input: all } = opened;
     // With a rule named, the other rules are left out.
@@ -64,7 +73,7 @@ export const command = defineCommand<BeforeAfterArguments>({
     process.once('SIGINT', interrupted);
     try {
       const { pairs, taken, failed } = await takePictures({
-        ...{ ...plan, opened, input, target, stop: stop.signal },
+        ...{ ...plan, opened, input, target, stop: stop.signal, timeoutMs: args.timeout * 1000 },
         parallel: Math.max(1, args.parallel ?? Math.min(mostParallel, Math.ceil(availableParallelism() / 2))),
         progress: {
           taking: (done, { page: { path } }) => bar?.update(done, { path: printable(path).slice(0, 50) }),
@@ -82,9 +91,7 @@ export const command = defineCommand<BeforeAfterArguments>({
         log(`Interrupted: ${taken} of ${count(subjects.length, 'pair')} were taken, and can be looked at.`);
       else if (!process.stderr.isTTY) log(`${count(taken, 'pair')} taken.`);
       const style = styleFor(process.stdout, process.env);
-      for (const { path, reason } of failed.slice(0, mostNamed))
-        log(`${printable(path)} could not be pictured: ${printable(reason)}`);
-      if (failed.length > mostNamed) log(`and ${count(failed.length - mostNamed, 'more pair')}`);
+      logFailed(failed, 'pictured', output);
       if (taken === 0) {
         log('No pair was taken, so nothing was written.');
         return status.access;

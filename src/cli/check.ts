@@ -8,6 +8,7 @@ import { findingCodes, type FindingCode, type Level } from '../core/finding.js';
 import { ProblemError } from '../core/place.js';
 import type { CheckInput } from '../core/check/input.js';
 import type { CheckReport } from '../core/check/verdict.js';
+import type { FailedPage } from '../browser/page-window.js';
 import { mostTried } from '../core/fix/fixes.js';
 import { acceptedName, acceptedText, readAccepted } from '../project/accepted.js';
 import { chosenSite } from '../project/read-configuration.js';
@@ -26,7 +27,17 @@ import { partOf, shardOf } from '../app/parts.js';
 import { reportJson } from '../report/json.js';
 import { giveReport, written } from './check-formats.js';
 import { progressBar } from './progress.js';
-import { defineCommand, type ArgumentsOf, type CommonArguments, type Output, status, lookOptions } from './command.js';
+import {
+  defineCommand,
+  logFailed,
+  lookOptions,
+  pageTimeout,
+  requireTimeout,
+  status,
+  type ArgumentsOf,
+  type CommonArguments,
+  type Output,
+} from './command.js';
 
 import { siteFolder } from '../app/sites.js';
 import { writeSet } from '../disk/file-set.js';
@@ -65,6 +76,7 @@ const options = {
     default: false,
     describe: "Check in Chromium, with the pages' scripts running",
   },
+  timeout: { ...pageTimeout.timeout, describe: 'With --browser: timeout of a page, in seconds' },
   page: { type: 'string', array: true, nargs: 1, describe: 'Only this page' },
   quiet: { type: 'boolean', default: false, describe: 'Only the findings, without the table' },
   out: { type: 'string', describe: 'Write the report to this file' },
@@ -173,8 +185,10 @@ export const command = defineCommand<CheckArguments>({
     ['$0 check --profile profile.json', 'where the time went'],
     ['$0 check --format html --out report.html', 'a page to search and send'],
   ],
-  async run(given, { out, log }) {
+  async run(given, output) {
+    const { out, log } = output;
     const { args, fixing } = withFixing(given);
+    requireTimeout(args);
     const together = (['watch', 'all-viewports', 'browser'] as const).filter((name) => args[name]);
     const others = [...(args.accept ? ['accept'] : []), ...(fixing ? ['fix'] : [])];
     if (together.length > 1 || (args.watch && args.accept) || (fixing && together.length + others.length > 1))
@@ -192,7 +206,7 @@ export const command = defineCommand<CheckArguments>({
       throw new ProblemError([
         { message: '--accept keeps the verdicts of all rules on all pages', hint: 'Leave out the rules and --page.' },
       ]);
-    if (args.shard !== undefined) return judgePart(args, args.shard, { out, log });
+    if (args.shard !== undefined) return judgePart(args, args.shard, output);
     const style = styleFor(process.stdout, process.env);
     const isNarrowed = args.rules.length > 0 || args.page !== undefined;
     const shown = (report: CheckReport, { content }: Looked) =>
@@ -229,7 +243,7 @@ export const command = defineCommand<CheckArguments>({
         return { report, text: shown(report, looked) };
       };
       const folders = [directory, siteFolder(directory, chosenSite(loadSettings(directory), args.site))];
-      return watchAndCheck(folders, { checkOnce, changed: (paths) => live.changedOnDisk(paths) }, { out, log });
+      return watchAndCheck(folders, { checkOnce, changed: (paths) => live.changedOnDisk(paths) }, output);
     }
     const unread = await mendedProblems(args, fixing);
     const call = { ...args, tolerant: !args.accept, texts: unread.texts };
@@ -241,9 +255,19 @@ export const command = defineCommand<CheckArguments>({
     const plain = args['all-viewports'] ? checkAllViewports(read.input) : await inThreads(read.input);
     read.keep();
     let report = withLost(read, plain);
+    let failed: FailedPage[] = [];
     if (args.browser) {
       const { inBrowser } = await import('../app/browser.js');
-      report = withBrowserVerdicts(report, await inBrowser(read, log));
+      const cells = new Set(report.cells.map(({ rule, page }) => JSON.stringify([rule, page])));
+      const isWanted = (...cell: [rule: string, page: string]) => cells.has(JSON.stringify(cell));
+      const judged = await inBrowser(read, { timeoutMs: args.timeout * 1000, isWanted }, log);
+      ({ failed } = judged);
+      logFailed(failed, 'judged in Chromium', output);
+      report = withBrowserVerdicts(
+        report,
+        judged.cells,
+        failed.map(({ path }) => path),
+      );
     }
     let fixes = '';
     if (fixing) {
@@ -299,6 +323,6 @@ export const command = defineCommand<CheckArguments>({
       );
       return status.input;
     }
-    return statusFor(levelsOf(report), args['fail-on']);
+    return failed.length > 0 ? status.access : statusFor(levelsOf(report), args['fail-on']);
   },
 });

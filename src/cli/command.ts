@@ -1,4 +1,7 @@
 import type { InferredOptionTypes, Options } from 'yargs';
+import type { FailedPage } from '../browser/page-window.js';
+import { ProblemError } from '../core/place.js';
+import { printable } from '../report/text.js';
 import type { SiteCall } from '../app/call.js';
 import type { LookCall } from '../app/open.js';
 
@@ -24,6 +27,29 @@ export const lookOptions = {
   state: { type: 'string', describe: 'State of local-needle.yaml, such as scrolled' },
   visitor: { type: 'string', describe: 'Visitor of local-needle.yaml, such as member' },
 } as const;
+
+/** Throws ProblemError for a time that is none. */
+export function requireTimeout({ timeout }: { timeout: number }): void {
+  if (!(timeout > 0))
+    throw new ProblemError([
+      { message: '--timeout must be a number of seconds greater than 0', hint: 'Write --timeout 60.' },
+    ]);
+}
+
+/** How long a page in Chromium may take. */
+export const pageTimeout = {
+  timeout: { type: 'number', default: 30, describe: 'Timeout of a page in Chromium, in seconds' },
+} as const;
+
+/** Pages that could not be looked at, as far as they are named. */
+const mostNamed = 10;
+
+/** Logs the pages that could not be looked at. `what`: what could not be done with them. */
+export function logFailed(failed: FailedPage[], what: string, { log }: Output): void {
+  for (const { path, reason } of failed.slice(0, mostNamed))
+    log(`${printable(path)} could not be ${what}: ${printable(reason)}`);
+  if (failed.length > mostNamed) log(`and ${failed.length - mostNamed} more`);
+}
 
 /** Runs a command line and returns its exit status. */
 export type RunLine = (words: string[], output: Output) => Promise<number>;

@@ -20,21 +20,26 @@ import type { OpenedCheck } from '../app/check-input.js';
 import { LiveProject } from '../app/live-project.js';
 import { chooseLook, looksOf } from '../app/looks.js';
 import { RuleEditor } from '../app/rule-editor.js';
-import { defineCommand, type ArgumentsOf, siteByName, status, type Output, lookOptions } from './command.js';
+import {
+  defineCommand,
+  requireTimeout,
+  type ArgumentsOf,
+  siteByName,
+  status,
+  type Output,
+  lookOptions,
+} from './command.js';
 
 import { shippedName } from '../app/shipped-name.js';
 import { watchFolders } from './watch.js';
 
 /** Throws ProblemError for an invalid port or time. */
 function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'timeout'>): void {
+  requireTimeout({ timeout });
   // The overview has the port after it.
   if (!Number.isInteger(port) || port < 0 || port > 65_534)
     throw new ProblemError([
       { message: '--port must be a number from 0 to 65534', hint: 'Remove it, or write --port 4840.' },
-    ]);
-  if (!(timeout > 0))
-    throw new ProblemError([
-      { message: '--timeout must be a number of seconds greater than 0', hint: 'Write --timeout 60.' },
     ]);
 }
 

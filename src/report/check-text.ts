@@ -1,5 +1,5 @@
 import type { Finding } from '../core/finding.js';
-import type { Difference } from '../core/check/browser-verdicts.js';
+import { isFailedInBrowser, type Difference } from '../core/check/browser-verdicts.js';
 import type { Cell, CheckReport, Variation, Verdict } from '../core/check/verdict.js';
 import { byTemplate, type Template } from '../core/page/templates.js';
 import { mapLines } from './map-text.js';
@@ -103,8 +103,15 @@ function variationLines(
           .join(', '),
       ]),
     );
-  if (differences?.length === 0) lines.push('Chromium judged every cell, and agrees with the static check.', '');
-  else if (differences)
+  const failed = [...new Set(report.cells.filter(isFailedInBrowser).map(({ page }) => page))];
+  if (differences?.length === 0 && !(failed.length > 0 && report.cells.every(isFailedInBrowser)))
+    lines.push(
+      failed.length === 0
+        ? 'Chromium judged every cell, and agrees with the static check.'
+        : 'Chromium agrees with the static check on the pages that it judged.',
+      '',
+    );
+  else if (differences && differences.length > 0)
     told(
       'Judged by Chromium; the static check said otherwise',
       differences.map((each) => [
@@ -112,6 +119,7 @@ function variationLines(
         `${verdictText(each.browser, style)}, statically ${verdictText(each.static, style)}`,
       ]),
     );
+  if (failed.length > 0) lines.push(`Not judged by Chromium, so not sure: ${printable(firstFew(failed, 5))}`, '');
   return lines;
 }
 

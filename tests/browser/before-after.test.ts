@@ -299,10 +299,19 @@ describeInBrowser('before-after', () => {
         'class="page-2"',
         `${block('Two')}<script>Element.prototype.getClientRects = null; open('/index.html'); alert(1);</script>`,
       ),
+      'public/stays.html': pageHtml(
+        'class="page-4"',
+        `${block('Four')}<script>Object.defineProperty(document, 'fonts', { value: { ready: new Promise(() => {}) } });</script>`,
+      ),
       'public/z.html': pageHtml('class="page-3"', block('Three')),
     });
-    const { status, out, log } = await runBuiltHere(directory, ['before-after', '--all'], inTestBrowser);
+    const { status, out, log } = await runBuiltHere(
+      directory,
+      ['before-after', '--all', '--timeout', '3'],
+      inTestBrowser,
+    );
     expect([status, log]).toEqual([3, expect.stringMatching(/\/odd\.html could not be pictured: .*getClientRects/)]);
+    expect(log).toContain('/stays.html could not be pictured: it did not answer within 3 s\n');
     expect(out.match(/^\/\S*\tdesktop\tcalm\t/gm)).toEqual(['/\tdesktop\tcalm\t', '/z.html\tdesktop\tcalm\t']);
     expect(pairsOf(directory)).toHaveLength(2);
   });

@@ -53,7 +53,14 @@ describeInBrowser('Every cell of the demo', () => {
       ({ path }) => `files/${(path ?? '').replace(/^.*\//, '')}`,
     );
     const source = { file: () => null, live: false, headers: () => ({}), scripts: false };
-    const theirs = await judgeInBrowser(browser, input, () => bundle, source);
+    const { cells: theirs, failed } = await judgeInBrowser(browser, {
+      input,
+      bundleFor: () => bundle,
+      source,
+      timeoutMs: 30_000,
+      isWanted: () => true,
+    });
+    expect(failed).toEqual([]);
     const told = (cells: typeof theirs) =>
       cells
         .map(({ rule, page, verdict, actions }) => ({

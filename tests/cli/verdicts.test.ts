@@ -256,6 +256,28 @@ describeInBrowser('check --browser', () => {
     expect(cells.map(({ verdict }) => verdict)).toEqual(Array(10).fill('hit'));
   });
 
+  test('says which pages do not load or answer, is not sure of them, and judges the others', async () => {
+    const page = (script: string) => pageHtml('class="page-1"', `<p class="x">Ferry</p><script>${script}</script>`);
+    const directory = folderWith({
+      'local-needle.yaml': 'version: 1\nsites: { live: { folder: public } }\n',
+      'rules/a.css': '@needle a { pages: all; .x { order: 5 } }',
+      'public/index.html': page(''),
+      'public/loads.html': page('document.body.appendChild(document.createElement("iframe")).contentDocument.open();'),
+      'public/spins.html': page('document.getAnimations = () => { for (;;); };'),
+    });
+    const words = ['check', '--browser', '--timeout', '2'];
+    const { status, out, log } = await run(directory, words, inTestBrowser);
+    expect(status).toBe(3);
+    expect(log).toContain('/loads.html could not be judged in Chromium: it did not load within 2 s\n');
+    expect(log).toContain('/spins.html could not be judged in Chromium: it did not answer within 2 s\n');
+    expect(out).toContain('Chromium agrees with the static check on the pages that it judged.\n');
+    expect(out).toContain('Not judged by Chromium, so not sure: /loads.html, /spins.html\n');
+    const none = await checked(directory, ['--browser', '--timeout', '1', '--page', '/loads.html'], inTestBrowser);
+    expect(none.cells).toEqual([
+      expect.objectContaining({ verdict: 'hit', sure: false, dependsOn: ['what Chromium makes of the page'] }),
+    ]);
+  });
+
   test('sees late elements, scripts and states, and says where the static check differs', async () => {
     const rules = `@needle late { pages: page-id(1); added-by: script; @hide .late; }
 @needle script { pages: page-id(1); @script url("../go.js"); }

@@ -18,13 +18,27 @@ const levels: Partial<Record<Verdict, 'overridden' | 'partial' | 'no-effect' | '
   'no-match': 'missing-element',
 };
 
-/** A report with a browser's verdicts in place of the static ones, and where the two differ. */
-export function withBrowserVerdicts(report: CheckReport, judged: Cell[]): CheckReport & { differences: Difference[] } {
+const failedInBrowser = 'what Chromium makes of the page';
+
+/** Whether a cell was to be judged by a browser, which could not. */
+export const isFailedInBrowser = ({ dependsOn = [] }: Cell): boolean => dependsOn.includes(failedInBrowser);
+
+/**
+ * A report with a browser's verdicts in place of the static ones, and where the two differ. `failed`: paths of pages that the
+ * browser could not judge; what the static check says of them is not sure.
+ */
+export function withBrowserVerdicts(
+  report: CheckReport,
+  judged: Cell[],
+  failed: string[],
+): CheckReport & { differences: Difference[] } {
   const key = ({ rule, page }: { rule: string | null; page: string | null }) => JSON.stringify([rule, page]);
   const known = new Map(judged.map((cell) => [key(cell), cell]));
   const differences: Difference[] = [];
   const cells = report.cells.map((cell): Cell => {
     const own = known.get(key(cell));
+    if (!own && failed.includes(cell.page))
+      return { ...cell, sure: false, dependsOn: [...(cell.dependsOn ?? []), failedInBrowser] };
     if (!own) return cell;
     if (own.verdict !== cell.verdict)
       differences.push({ rule: cell.rule, page: cell.page, static: cell.verdict, browser: own.verdict });
