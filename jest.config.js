@@ -6,6 +6,8 @@ export default {
   runner: ['jest-light-runner', { runtime: 'child_process' }],
   // Of a test that is gone the compiler leaves what it made.
   testMatch: globSync('tests/**/*.test.ts').map((test) => `<rootDir>/dist/${test.replace(/ts$/, 'js')}`),
+  // The compiler's copy of package.json.
+  modulePathIgnorePatterns: ['<rootDir>/dist/package\\.json'],
   setupFiles: ['<rootDir>/tests/setup.js'],
   snapshotResolver: '<rootDir>/tests/snapshot-resolver.js',
   transform: {},

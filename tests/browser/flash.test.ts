@@ -17,6 +17,8 @@ describeInBrowser('A note of a flash', () => {
   let browser: Browser;
   let server: Server;
   let directory: string;
+  /** Sends what comes late of the page. */
+  let sendRest: () => void;
   /** The part of the page that loads the build at its end. */
   let part = 'head';
   beforeAll(async () => {
@@ -32,7 +34,7 @@ describeInBrowser('A note of a flash', () => {
         .replace(`</${part}>`, `${links}</${part}>`)
         .split('|');
       response.writeHead(200, { 'content-type': 'text/html; charset=utf-8' }).write(start);
-      setTimeout(() => response.end(end), 1500);
+      sendRest = () => response.end(end);
       return response;
     });
     await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
@@ -73,6 +75,7 @@ describeInBrowser('A note of a flash', () => {
       }, selector);
     await page.waitForFunction(() => document.querySelectorAll('.band p').length === 2);
     expect(await shown()).toBe(isSeen);
+    sendRest();
     await page.waitForLoadState('load');
     await page.waitForFunction(() => document.querySelector('h1')?.textContent === 'Ferries');
     expect(await shown()).toBe(false);

@@ -502,7 +502,9 @@ describeInBrowser('The preview', () => {
 
   test('has its panel on pages that zoom, move, cover, remove or rewrite themselves', async () => {
     const pointed = '<p class="x" style="margin: 40px">Words to point at</p>';
-    const later = (script: string) => `${pointed}<script>setTimeout(() => { ${script} }, 400)</script>`;
+    // Once the panel is there.
+    const later = (script: string) =>
+      `${pointed}<script>setTimeout(function wait() { if (!document.querySelector('local-needle-panel')) return setTimeout(wait, 20); ${script}; window.isDone = true; }, 20)</script>`;
     const hostile: Record<string, [html: string, inside: string]> = {
       zoom: ['style="zoom: 1.5"', pointed],
       scaled: ['style="transform: scale(0.5); transform-origin: 0 0"', pointed],
@@ -539,7 +541,7 @@ describeInBrowser('The preview', () => {
     for (const name of Object.keys(hostile).filter((_name, at) => at % step === first)) {
       const tab = await context.newPage();
       await tab.goto(`${running.pages}${name}.html`);
-      await tab.waitForTimeout(/^(re|later)/.test(name) ? 900 : 0);
+      if (/^(re|later)/.test(name)) await tab.waitForFunction('window.isDone');
       const panel = await panelOf(tab);
       const box = await (await panel.frameElement()).boundingBox();
       expect([name, box]).toEqual([name, { x: 1142, y: 756, width: 130, height: 36 }]);

@@ -10,7 +10,7 @@ import { readBuild } from '../../src/core/ship/read-back.js';
 import { needleScript } from '../../src/core/ship/script.js';
 import type { Task } from '../../src/core/ship/tasks.js';
 import type { RunTimeAddress } from '../../src/core/target/run-time-addresses.js';
-import { describeInBrowser, noteFigure } from '../helpers.js';
+import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
 import { launchBrowser } from './chromium.js';
 
 const task = (more: Partial<Task>): Task => ({ rule: 'r', scope: 'body', selector: '.x', ...more });
@@ -30,6 +30,15 @@ const script = (text: string) => ({
   at: { file: '', line: 1, column: 1 },
   content: new TextEncoder().encode(text),
 });
+
+/** Waits until local-needle.js has looked again: once a frame, and in a task of its own after the address changed. */
+const looked = (page: Page): Promise<void> =>
+  page.evaluate(
+    () =>
+      new Promise((done) => {
+        setTimeout(() => requestAnimationFrame(() => requestAnimationFrame(() => done())));
+      }),
+  );
 
 describeInBrowser('local-needle.js', () => {
   let browser: Browser;
@@ -94,13 +103,13 @@ describeInBrowser('local-needle.js', () => {
       `<p class="x">old <b>words</b> more</p><script>setTimeout(() => document.body.insertAdjacentHTML('beforeend', '<p class="x">late</p>'), 50)</script>`,
     );
     await page.waitForFunction(() => document.querySelectorAll('.x').length === 2);
-    await page.waitForTimeout(50);
+    await looked(page);
     expect(await page.locator('.x').allInnerTexts()).toEqual(['new', 'new']);
     await page.evaluate(() => {
       document.querySelectorAll('.x')[0]!.textContent = 'changed by the page';
       document.body.append(document.createElement('hr'));
     });
-    await page.waitForTimeout(50);
+    await looked(page);
     expect(await page.locator('.x').allInnerTexts()).toEqual(['changed by the page', 'new']);
   });
 
@@ -184,7 +193,7 @@ describeInBrowser('local-needle.js', () => {
     await page.evaluate(() =>
       document.body.insertAdjacentHTML('beforeend', '<p class="late"></p><p class="late"></p>'),
     );
-    await page.waitForTimeout(50);
+    await looked(page);
     expect(await page.getAttribute('html', 'data-ran')).toBe('a');
   });
 
@@ -199,15 +208,26 @@ describeInBrowser('local-needle.js', () => {
     ];
     const page = await open(tasks, [mark({ pattern: '/winter/*' })], '<p class="x">plain</p>', '/contact');
     const seen = async () => [await page.locator('.x').innerText(), await page.getAttribute('html', 'data-ran')];
-    const go = async (how: () => void) => (await page.evaluate(how), await page.waitForTimeout(100));
+    const push = async (path: string) => {
+      await page.evaluate((to) => history.pushState(null, '', to), path);
+      await looked(page);
+    };
+    const traverse = async (steps: number) => {
+      await page.evaluate((by) => {
+        const isThere = new Promise((done) => addEventListener('popstate', done, { once: true }));
+        history.go(by);
+        return isThere.then(() => undefined);
+      }, steps);
+      await looked(page);
+    };
     expect(await seen()).toEqual(['plain', null]);
-    await go(() => history.pushState(null, '', '/winter/lights'));
+    await push('/winter/lights');
     expect(await seen()).toEqual(['winter', 'a']);
-    await go(() => history.pushState(null, '', '/winter/lights#top'));
+    await push('/winter/lights#top');
     expect(await seen()).toEqual(['winter', 'a']);
-    await go(() => history.go(-2));
+    await traverse(-2);
     expect(await seen()).toEqual(['plain', 'a']);
-    await go(() => history.go(2));
+    await traverse(2);
     expect(await seen()).toEqual(['winter', 'aa']);
   });
 
@@ -285,7 +305,7 @@ describeInBrowser('local-needle.js', () => {
     await page.goBack({ waitUntil: 'commit' });
     expect(await page.getAttribute('html', 'data-kept')).toBe('yes');
     await page.evaluate(() => document.body.insertAdjacentHTML('beforeend', '<p class="x">late</p>'));
-    await page.waitForTimeout(50);
+    await looked(page);
     expect(await page.locator('.x').innerText()).toBe('new');
     await cached.close();
     server.close();
@@ -296,7 +316,7 @@ describeInBrowser('local-needle.js', () => {
     const page = await open([task({ text: 'new' }), task({ selector: '', script: count })], [], '<p class="x">old</p>');
     await page.evaluate(() => (document.querySelector('.x')!.textContent = 'changed by the page'));
     await page.addScriptTag({ url: '/local-needle.js' });
-    await page.waitForTimeout(50);
+    await looked(page);
     expect(await page.getAttribute('html', 'data-ran')).toBe('a');
     expect(await page.locator('.x').innerText()).toBe('changed by the page');
   });
@@ -382,6 +402,14 @@ describeInBrowser('local-needle.js', () => {
       document.body.className = 'page-46';
       const list = document.querySelector('.masthead');
       const spent: number[] = [];
+      const asked = { times: 0 };
+      const counted =
+        <T>(ask: (selector: string) => T) =>
+        (selector: string) => (asked.times++, ask(selector));
+      Object.assign(document, {
+        querySelector: counted(document.querySelector.bind(document)),
+        querySelectorAll: counted(document.querySelectorAll.bind(document)),
+      });
       const frame = requestAnimationFrame;
       window.requestAnimationFrame = (look) =>
         frame((now) => {
@@ -392,16 +420,20 @@ describeInBrowser('local-needle.js', () => {
       for (let burst = 0; burst < 40; burst++) {
         for (let index = 0; index < 200; index++)
           list?.insertAdjacentHTML('beforeend', '<div class="row"><p>A boat</p></div>');
-        await new Promise((resolve) => setTimeout(resolve, 20));
+        await new Promise<void>((done) => frame(() => setTimeout(done)));
       }
-      return spent.sort((a, b) => a - b);
+      return { spent: spent.sort((a, b) => a - b), asked: asked.times };
     });
-    expect(took.length).toBeGreaterThan(10);
-    expect(took.length).toBeLessThanOrEqual(41);
-    const median = took[took.length >> 1] ?? 0;
+    const { spent, asked } = took;
+    expect(spent.length).toBeGreaterThan(10);
+    expect(spent.length).toBeLessThanOrEqual(41);
+    // At most twice for each rule that waits, however many elements came.
+    expect(asked).toBeGreaterThan(0);
+    expect(asked).toBeLessThanOrEqual(spent.length * waiting.length * 2);
+    const median = spent[spent.length >> 1] ?? 0;
     noteFigure('burst', `50 waiting rules, 16,000 elements added in 40 bursts: ${median.toFixed(1)} ms a burst`);
-    // Three times the limit: other tests run beside this one.
-    expect(median).toBeLessThan(1.5);
+    // Other programs run beside the test, but for the long run.
+    if (runsOf(0, 1) > 0) expect(median).toBeLessThan(0.5);
     await page.close();
   });
 
