@@ -14,7 +14,7 @@ import { chosenSite, type Settings, type SiteSource } from '../project/read-conf
 import { requestHeaders } from '../project/visitor.js';
 import { leftOutText, nothingCaptured, sessionProblem } from './capture-text.js';
 import { count, printable } from '../report/text.js';
-import { defineCommand, type ArgumentsOf, siteByName, status } from './command.js';
+import { defineCommand, requireTimeout, type ArgumentsOf, siteByName, status } from './command.js';
 import { progressBar } from './progress.js';
 import { today } from '../app/call.js';
 import { openSite } from '../app/sites.js';
@@ -90,8 +90,9 @@ export const command = defineCommand<CaptureArguments>({
       );
       return status.fine;
     }
-    if (!(args.limit >= 1) || !(args.parallel >= 1) || !(args.timeout > 0))
-      throw new ProblemError([{ message: '--limit, --parallel and --timeout must be greater than 0' }]);
+    requireTimeout(args);
+    if (!(args.limit >= 1) || !(args.parallel >= 1))
+      throw new ProblemError([{ message: '--limit and --parallel must be at least 1' }]);
     const visitor = args.visitor ?? null;
     const headers = requestHeaders(settings, source, visitor, process.env);
     const folder = captureFolder(directory, source.name, visitor);

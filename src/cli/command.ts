@@ -28,11 +28,17 @@ export const lookOptions = {
   visitor: { type: 'string', describe: 'Visitor of local-needle.yaml, such as member' },
 } as const;
 
+/** A day; timers cannot count much further. */
+const longestSeconds = 86_400;
+
 /** Throws ProblemError for a time that is none. */
 export function requireTimeout({ timeout }: { timeout: number }): void {
-  if (!(timeout > 0))
+  if (!(timeout > 0 && timeout <= longestSeconds))
     throw new ProblemError([
-      { message: '--timeout must be a number of seconds greater than 0', hint: 'Write --timeout 60.' },
+      {
+        message: `--timeout must be a number of seconds greater than 0, at most ${longestSeconds}`,
+        hint: 'Write --timeout 60.',
+      },
     ]);
 }
 
