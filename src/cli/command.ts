@@ -28,7 +28,7 @@ export const lookOptions = {
   visitor: { type: 'string', describe: 'Visitor of local-needle.yaml, such as member' },
 } as const;
 
-/** A day; timers cannot count much further. */
+/** A day: more than anyone waits, and less than timers can count. */
 const longestSeconds = 86_400;
 
 /** Throws ProblemError for a time that is none. */
