@@ -3,6 +3,7 @@ import type { Browser, BrowserContextOptions, CDPSession, Page as BrowserPage } 
 import type { Viewport } from '../core/css/cascade/media.js';
 import { contextFor, setMedium } from './look.js';
 import { answer, type Answering } from './serve.js';
+import { answeredWithin, loadedWithin } from './time-limits.js';
 
 /** How long a page may take to be left, in milliseconds. */
 const leaveMs = 2000;
@@ -52,18 +53,13 @@ export class PageWindow {
     if (this.opened?.viewport === viewport) await this.leave(this.opened);
     const opened = await this.windowFor(viewport);
     this.answering = answering;
-    const loaded = opened.tab.goto(answering.address, { waitUntil: 'load', timeout: 0 });
-    await pTimeout(loaded, { milliseconds: this.timeoutMs, message: `it did not load within ${this.seconds}` });
+    await loadedWithin(this.timeoutMs, opened.tab.goto(answering.address, { waitUntil: 'load', timeout: 0 }));
     return opened;
   }
 
   /** Waits for what the page that is shown was asked; rejects where its scripts keep it from answering in time. */
   answered<T>(asked: Promise<T>): Promise<T> {
-    return pTimeout(asked, { milliseconds: this.timeoutMs, message: `it did not answer within ${this.seconds}` });
-  }
-
-  private get seconds(): string {
-    return `${this.timeoutMs / 1000} s`;
+    return answeredWithin(this.timeoutMs, asked);
   }
 
   /** Removes what the page that is shown keeps in the browser. Where it does not let itself be left, the window is closed. */

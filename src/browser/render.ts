@@ -1,4 +1,3 @@
-import pTimeout from 'p-timeout';
 import { contextFor } from './look.js';
 import type { Viewport } from '../core/css/cascade/media.js';
 import type { APIResponse, Browser, BrowserContext } from 'playwright-core';
@@ -7,6 +6,7 @@ import { ProblemError } from '../core/place.js';
 import { insertInto } from '../core/ship/insert.js';
 import { chromiumPath } from './chromium.js';
 import { passOn } from './serve.js';
+import { answeredWithin, loadedWithin } from './time-limits.js';
 
 /** Fetches pages as Chromium has them after their scripts ran. */
 export interface Renderer {
@@ -16,8 +16,6 @@ export interface Renderer {
 
 /** Time that a page's requests may take before it is read as it is, in milliseconds. */
 const settleMs = 5000;
-/** How long a page may take to load, and then to tell what it has become, in milliseconds. */
-const pageMs = 30_000;
 const mostRedirects = 10;
 
 /**
@@ -65,12 +63,16 @@ async function playwright() {
   }
 }
 
-/** A renderer that sends the visitor's headers to the site's own origin only. */
+/**
+ * A renderer that sends the visitor's headers to the site's own origin only. `timeoutMs`: how long a page may take to load, and
+ * then to tell what it has become.
+ */
 export async function startRenderer(
   address: string,
   headers: Record<string, string>,
   viewport: Viewport,
   isPrivate: (hostname: string) => Promise<boolean>,
+  timeoutMs: number,
 ): Promise<Renderer> {
   const browser = await launchChromium(false);
   const context = await browser.newContext({ ...contextFor(viewport), serviceWorkers: 'block' });
@@ -105,12 +107,9 @@ export async function startRenderer(
                 })
               : route.fallback(),
         );
-        await page.goto(address, { waitUntil: 'load', timeout: pageMs });
+        await loadedWithin(timeoutMs, page.goto(address, { waitUntil: 'load', timeout: 0 }));
         await page.waitForLoadState('networkidle', { timeout: settleMs }).catch(() => undefined);
-        const content = await pTimeout(page.content(), {
-          milliseconds: pageMs,
-          message: `its scripts kept it from answering for ${pageMs / 1000} s`,
-        });
+        const content = await answeredWithin(timeoutMs, page.content());
         const rendered = insertInto(insertInto(content, head, 'head-end'), body, 'body-end');
         return { url: page.url(), status: response.status(), html: rendered };
       } finally {

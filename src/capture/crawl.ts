@@ -409,7 +409,7 @@ class Crawler {
       html,
       url: final,
     } = await render(url).catch((error: Error) => {
-      throw new FetchFailure(`Chromium could not load it: ${error.message.split('\n', 1)[0]}`);
+      throw new FetchFailure(`Chromium could not capture it: ${error.message.split('\n', 1)[0]}`);
     });
     if (status >= 300 && !this.isPage(status, url, path)) return;
     if (new URL(final).origin !== this.origin)

@@ -11,15 +11,7 @@ import { ProblemError } from '../core/place.js';
 import { requireOwnFolder } from '../project/outputs.js';
 import { differenceText, type SheetPair } from '../report/contact-sheet.js';
 import { count, printable, styleFor, table, type Style } from '../report/text.js';
-import {
-  defineCommand,
-  logFailed,
-  lookOptions,
-  pageTimeout,
-  requireTimeout,
-  status,
-  type ArgumentsOf,
-} from './command.js';
+import { defineCommand, logFailed, lookOptions, pageTimeout, status, type ArgumentsOf } from './command.js';
 import { progressBar } from './progress.js';
 
 const options = {
@@ -49,7 +41,6 @@ export const command = defineCommand<BeforeAfterArguments>({
   ],
   async run(args, output) {
     const { out, log } = output;
-    requireTimeout(args);
     const opened = openCheck(args);
     const { project, source, content, input: all } = opened;
     // With a rule named, the other rules are left out.

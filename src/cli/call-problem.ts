@@ -62,6 +62,9 @@ const near = (word: string, known: string[]) => {
   return said.startsWith('Did') ? `${said.replace('mean ', 'mean --')} ` : '';
 };
 
+/** A day: more than anyone waits, and less than timers can count. */
+const longestSeconds = 86_400;
+
 /** Options without a value, with an invalid number, or given twice; null if there is no such error. */
 export function valueProblem(args: Record<string, unknown>, options: Record<string, Options>): ProblemError | null {
   for (const [name, { type, array, requiresArg }] of Object.entries(options)) {
@@ -71,6 +74,8 @@ export function valueProblem(args: Record<string, unknown>, options: Record<stri
       return problem(`--${name} needs a value`, `Write --${name} VALUE.`);
     if (type === 'number' && value !== undefined && !Number.isFinite(value))
       return problem(`--${name} takes a number`, `Write --${name} 5, for example.`);
+    if (name === 'timeout' && !(Number(value) > 0 && Number(value) <= longestSeconds))
+      return problem(`--timeout must be greater than 0 and at most ${longestSeconds} seconds`, 'Write --timeout 60.');
   }
   return null;
 }

@@ -14,7 +14,7 @@ import { chosenSite, type Settings, type SiteSource } from '../project/read-conf
 import { requestHeaders } from '../project/visitor.js';
 import { leftOutText, nothingCaptured, sessionProblem } from './capture-text.js';
 import { count, printable } from '../report/text.js';
-import { defineCommand, requireTimeout, type ArgumentsOf, siteByName, status } from './command.js';
+import { defineCommand, type ArgumentsOf, siteByName, status } from './command.js';
 import { progressBar } from './progress.js';
 import { today } from '../app/call.js';
 import { openSite } from '../app/sites.js';
@@ -57,7 +57,7 @@ const options = {
   only: { type: 'string', array: true, describe: 'Capture only pages whose path matches' },
   skip: { type: 'string', array: true, describe: 'Skip pages whose path matches' },
   parallel: { type: 'number', default: 4, describe: 'Maximum number of requests at the same time' },
-  timeout: { type: 'number', default: 30, describe: 'Timeout of a request, in seconds' },
+  timeout: { type: 'number', default: 30, describe: 'Timeout of a request, and of a page in Chromium, in seconds' },
   rendered: {
     type: 'boolean',
     default: false,
@@ -90,7 +90,6 @@ export const command = defineCommand<CaptureArguments>({
       );
       return status.fine;
     }
-    requireTimeout(args);
     if (!(args.limit >= 1) || !(args.parallel >= 1))
       throw new ProblemError([{ message: '--limit and --parallel must be at least 1' }]);
     const visitor = args.visitor ?? null;
@@ -128,7 +127,9 @@ export const command = defineCommand<CaptureArguments>({
     if (earlier?.unfinished)
       log(`Continuing a run that was interrupted after ${count(earlier.unfinished.size, 'page')}.`);
     const writer = new CaptureWriter(folder, header, earlier);
-    const renderer = args.rendered ? await startRendering(address, headers, settings.viewports[0]) : null;
+    const renderer = args.rendered
+      ? await startRendering(address, headers, args.timeout * 1000, settings.viewports[0])
+      : null;
     const stop = new AbortController();
     const interrupted = () => stop.abort();
     process.once('SIGINT', interrupted);
@@ -226,10 +227,11 @@ function watchFor(
 async function startRendering(
   address: string,
   headers: Record<string, string>,
+  timeoutMs: number,
   viewport: Viewport = { name: 'desktop', width: 1280, height: 800 },
 ) {
   const { startRenderer } = await import('../browser/render.js');
-  return startRenderer(address, headers, viewport, isPrivateHost);
+  return startRenderer(address, headers, viewport, isPrivateHost, timeoutMs);
 }
 
 /** A bar on a terminal (what could not be captured is listed at the end), a line for each page elsewhere. */

@@ -32,7 +32,6 @@ import {
   logFailed,
   lookOptions,
   pageTimeout,
-  requireTimeout,
   status,
   type ArgumentsOf,
   type CommonArguments,
@@ -188,7 +187,6 @@ export const command = defineCommand<CheckArguments>({
   async run(given, output) {
     const { out, log } = output;
     const { args, fixing } = withFixing(given);
-    requireTimeout(args);
     const together = (['watch', 'all-viewports', 'browser'] as const).filter((name) => args[name]);
     const others = [...(args.accept ? ['accept'] : []), ...(fixing ? ['fix'] : [])];
     if (together.length > 1 || (args.watch && args.accept) || (fixing && together.length + others.length > 1))
@@ -263,11 +261,7 @@ export const command = defineCommand<CheckArguments>({
       const judged = await inBrowser(read, { timeoutMs: args.timeout * 1000, isWanted }, log);
       ({ failed } = judged);
       logFailed(failed, 'judged in Chromium', output);
-      report = withBrowserVerdicts(
-        report,
-        judged.cells,
-        failed.map(({ path }) => path),
-      );
+      report = withBrowserVerdicts(report, judged);
     }
     let fixes = '';
     if (fixing) {

@@ -1,6 +1,5 @@
 import type { InferredOptionTypes, Options } from 'yargs';
 import type { FailedPage } from '../browser/page-window.js';
-import { ProblemError } from '../core/place.js';
 import { printable } from '../report/text.js';
 import type { SiteCall } from '../app/call.js';
 import type { LookCall } from '../app/open.js';
@@ -27,20 +26,6 @@ export const lookOptions = {
   state: { type: 'string', describe: 'State of local-needle.yaml, such as scrolled' },
   visitor: { type: 'string', describe: 'Visitor of local-needle.yaml, such as member' },
 } as const;
-
-/** A day: more than anyone waits, and less than timers can count. */
-const longestSeconds = 86_400;
-
-/** Throws ProblemError for a time that is none. */
-export function requireTimeout({ timeout }: { timeout: number }): void {
-  if (!(timeout > 0 && timeout <= longestSeconds))
-    throw new ProblemError([
-      {
-        message: `--timeout must be a number of seconds greater than 0, at most ${longestSeconds}`,
-        hint: 'Write --timeout 60.',
-      },
-    ]);
-}
 
 /** How long a page in Chromium may take. */
 export const pageTimeout = {

@@ -20,22 +20,13 @@ import type { OpenedCheck } from '../app/check-input.js';
 import { LiveProject } from '../app/live-project.js';
 import { chooseLook, looksOf } from '../app/looks.js';
 import { RuleEditor } from '../app/rule-editor.js';
-import {
-  defineCommand,
-  requireTimeout,
-  type ArgumentsOf,
-  siteByName,
-  status,
-  type Output,
-  lookOptions,
-} from './command.js';
+import { defineCommand, type ArgumentsOf, siteByName, status, type Output, lookOptions } from './command.js';
 
 import { shippedName } from '../app/shipped-name.js';
 import { watchFolders } from './watch.js';
 
-/** Throws ProblemError for an invalid port or time. */
-function requireNumbers({ port, timeout }: Pick<PreviewArguments, 'port' | 'timeout'>): void {
-  requireTimeout({ timeout });
+/** Throws ProblemError for an invalid port. */
+function requirePort({ port }: Pick<PreviewArguments, 'port'>): void {
   // The overview has the port after it.
   if (!Number.isInteger(port) || port < 0 || port > 65_534)
     throw new ProblemError([
@@ -143,7 +134,7 @@ export const command = defineCommand<PreviewArguments>({
   ],
   async run({ name, ...args }, output) {
     const { out, log } = output;
-    requireNumbers(args);
+    requirePort(args);
     const wanted = { ...args, site: name ?? args.site };
     const style = styleFor(process.stderr, process.env);
     const live = new LiveProject(findProject(args.project, process.cwd()), wanted, false);

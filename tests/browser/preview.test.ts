@@ -799,8 +799,8 @@ describeInBrowser('The preview', () => {
       [['preview', 'staging'], 2, 'staging'],
       [['preview', '--port', '70000'], 2, 'from 0 to 65534'],
       [['preview', '--timeout', 'soon'], 2, 'takes a number'],
-      ...['preview', 'check', 'before-after'].flatMap((name): [string[], number, string][] =>
-        ['0', '3000000'].map((time) => [[name, '--timeout', time], 2, 'greater than 0, at most 86400']),
+      ...['preview', 'check', 'before-after', 'capture'].flatMap((name): [string[], number, string][] =>
+        ['0', '3000000'].map((time) => [[name, '--timeout', time], 2, 'greater than 0 and at most 86400']),
       ),
     ];
     for (const [words, status, text] of cases) {

@@ -489,12 +489,13 @@ describeInBrowser('capture --rendered', () => {
       response
         .writeHead(200, { 'content-type': 'text/html' })
         .end(
-          '<!doctype html><title>Shell</title><body><script>document.body.className="page-"+(location.pathname==="/"?1:2);document.title="Made";document.body.insertAdjacentHTML("beforeend","<a href=/next>n</a><p class=made>x</p>")</script>',
+          '<!doctype html><title>Shell</title><body><script>document.body.className="page-"+(location.pathname==="/"?1:2);document.title="Made";document.body.insertAdjacentHTML("beforeend","<a href=/next>n</a> <a href=/spins>s</a><p class=made>x</p>");if(location.pathname==="/spins")setTimeout(()=>{for(;;);},100)</script>',
         );
     });
     const directory = projectFor(address);
-    const { status, out } = await run(directory, ['capture', '--rendered'], inTestBrowser);
+    const { status, out } = await run(directory, ['capture', '--rendered', '--timeout', '3'], inTestBrowser);
     expect([status, out]).toEqual([0, expect.stringContaining('2 pages')]);
+    expect(out).toContain('/spins: Chromium could not capture it: it did not answer within 3 s');
     expect((await pagesIn(directory)).pages.map(({ path, pageId, title }) => [path, pageId, title])).toEqual([
       ['/', '1', 'Made'],
       ['/next', '2', 'Made'],

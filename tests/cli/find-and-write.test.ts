@@ -97,7 +97,9 @@ describe('find', () => {
     const big = smallProject('', { 'public/big.html': pageHtml('', '<i class="many"></i>'.repeat(100_000)) });
     const report = JSON.parse((await run(big, ['find', 'i.many', '--format', 'json'])).out) as FindReport;
     expect([report.total, report.elements.length]).toEqual([100_000, 5]);
-    const late = JSON.parse((await run(big, ['find', 'i', '--timeout', '0', '--format', 'json'])).out) as FindReport;
+    const late = JSON.parse(
+      (await run(big, ['find', 'i', '--timeout', '0.001', '--format', 'json'])).out,
+    ) as FindReport;
     expect(late.cutOff).toBe(true);
     const expensive = JSON.parse(
       (await run(big, ['find', '.no ~ i ~ i ~ i', '--timeout', '2', '--format', 'json'])).out,

@@ -24,20 +24,20 @@ const failedInBrowser = 'what Chromium makes of the page';
 export const isFailedInBrowser = ({ dependsOn = [] }: Cell): boolean => dependsOn.includes(failedInBrowser);
 
 /**
- * A report with a browser's verdicts in place of the static ones, and where the two differ. `failed`: paths of pages that the
+ * A report with a browser's verdicts in place of the static ones, and where the two differ. `failed`: pages that the
  * browser could not judge; what the static check says of them is not sure.
  */
 export function withBrowserVerdicts(
   report: CheckReport,
-  judged: Cell[],
-  failed: string[],
+  judged: { cells: Cell[]; failed: { path: string }[] },
 ): CheckReport & { differences: Difference[] } {
   const key = ({ rule, page }: { rule: string | null; page: string | null }) => JSON.stringify([rule, page]);
-  const known = new Map(judged.map((cell) => [key(cell), cell]));
+  const known = new Map(judged.cells.map((cell) => [key(cell), cell]));
+  const failed = new Set(judged.failed.map(({ path }) => path));
   const differences: Difference[] = [];
   const cells = report.cells.map((cell): Cell => {
     const own = known.get(key(cell));
-    if (!own && failed.includes(cell.page))
+    if (!own && failed.has(cell.page))
       return { ...cell, sure: false, dependsOn: [...(cell.dependsOn ?? []), failedInBrowser] };
     if (!own) return cell;
     if (own.verdict !== cell.verdict)
