@@ -2,7 +2,7 @@ import { parseHtml } from '../core/page/parse-html.js';
 import { parse as parseCss } from 'postcss';
 import parseValue from 'postcss-value-parser';
 import { attribute, elementsIn } from '../core/page/document.js';
-import { textOf } from '../core/page/elements.js';
+import { textOf } from '../core/page/query.js';
 import { baseOf } from '../core/page/location.js';
 import { unsafeLink } from './unsafe-links.js';
 

@@ -58,7 +58,7 @@ describeInBrowser('What a browser does of its own accord', () => {
     const document = readDocument(source);
     const viewport = { name: 'desktop', width: 1280, height: 800 };
     const computed = new Computed(
-      new Cascade(document, { uses: [], unseen: [], ofFonts: [], loaded: [] }, null, viewport),
+      new Cascade(document, { uses: [], unseen: [], ofFonts: [], unread: [], loaded: [] }, null, viewport),
     );
     const relative = {
       fontSize: () => 16,

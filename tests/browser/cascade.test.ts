@@ -6,8 +6,8 @@ import { cascadeCase, utilityCase, type CascadeCase } from '../oracle/cases.js';
 import { differences } from '../oracle/compare.js';
 import { opened, sourceOf } from '../oracle/judge.js';
 
-const inside =
-  '<div class="outer"><div class="card"><div class="in"><p class="x">a</p><em class="y">b</em></div></div></div>';
+const inside = `<div class="outer md:w-1/2"><div class="card sm:p-1.5 lg:w-[20rem]"><div class="in"><p class="x">a</p><em class="y">b</em></div></div></div>
+<svg><circle class="x"/></svg>`;
 const page = (css: string, more: Partial<CascadeCase> = {}): CascadeCase => ({
   html: '',
   body: 'class="page-1"',
@@ -76,6 +76,17 @@ const kept: string[] = [
   ':nth-child(1 of #none, .x) { z-index: 2 } p.x { z-index: 1 }',
   '::before, div div { :is(&, .d) { z-index: 11 } }',
   '.x::before { &:hover { order: 1 } & { order: 2 } }',
+  // Names with escapes, texts that look like syntax, namespaces
+  '.md\\:w-1\\/2 .x { z-index: 2 } .sm\\:p-1\\.5 .y { z-index: 3 } .lg\\:w-\\[20rem\\] .x { order: 4 }',
+  '.md\\:w-1\\/2\\:hover .x, .x:nth-child(1 of .x:not(.md\\:w-1\\/2)) { z-index: 2 }',
+  '.x\\:h\\6fver, .x:not(:h\\6fver) { z-index: 2 }',
+  '.x:not([title="a&b"]) { z-index: 2 } .in { .x:not([title="&"]) { order: 2 } }',
+  '.in { .x:not([title=", > p"]), .y { z-index: 2 } } .in { > .x:not(:has(.q, > .q)) { order: 2 } }',
+  '@scope (.card) { .x:not([title=":scope"]) { z-index: 2 } .y:not([title="a, > b"]) { order: 3 } }',
+  '@namespace svg url(http://www.w3.org/2000/svg); svg|circle, .x { order: 2 } svg|p, .y { z-index: 2 } svg|* { z-index: 5 }',
+  '@namespace h "http://www.w3.org/1999/xhtml"; h|p.x { order: 2 } p { order: 1 } h|em.y { z-index: 2 }',
+  '@namespace "http://www.w3.org/2000/svg"; .x { order: 2 } *|p { z-index: 2 } circle { order: 3 } .in :is(.x) { order: 4 } :not(.q) { flex-grow: 3 }',
+  '.q {} @namespace svg url(http://www.w3.org/2000/svg); svg|p, .x { order: 2 }',
   // Layers, values, inheritance
   '@layer a, b; @layer b { .x { order: 1 !important } } @layer a { .x { order: 2 !important } } .x { order: 3 !important }',
   '@layer a { .x { order: 1 } @layer b { .x { order: 2 } } }',

@@ -1,12 +1,21 @@
+import cssesc from 'cssesc';
+import { readdirSync, readFileSync, statSync } from 'node:fs';
+import { basename, join } from 'node:path';
 import fc from 'fast-check';
 import type { Page } from 'playwright-core';
-import { renderPage } from '../../demo/site.js';
+import { renderPage, writeDemoSite } from '../../demo/site.js';
 import { demoPages } from '../../demo/pages.js';
 import { parseSelectorList, parseSiteSelectors, selectorParts } from '../../src/core/css/selector.js';
 import { closedAtEnd } from '../../src/core/css/selector-grammar.js';
-import { readDocument } from '../../src/core/page/document.js';
+import { parentOf, readDocument, type Element } from '../../src/core/page/document.js';
+import { remembering } from '../../src/core/action/compile.js';
+import { compileSelector, forMany } from '../../src/core/css/cascade/sheet.js';
+import { splitList } from '../../src/core/css/selector-text.js';
+import { classesOf } from '../../src/core/find/describe.js';
 import { compileMatcher } from '../../src/core/page/elements.js';
-import { describeInBrowser, noteFigure, runsOf } from '../helpers.js';
+import { plainMatcher } from '../../src/core/page/query.js';
+import { randomFrom } from '../oracle/value-samples.js';
+import { describeInBrowser, folderWith, noteFigure, runsOf } from '../helpers.js';
 import { usesTab } from './chromium.js';
 
 const extra = `<div id="Case" class="Card big">x</div><p class="x"></p><p class="x"> </p><p class="x"><!-- c --></p>
@@ -53,15 +62,29 @@ describeInBrowser('Elements matched, against Chromium', () => {
   };
   const here = (source: string, list: string[]) => {
     const document = readDocument(source);
-    const elements = compileMatcherAll(document);
+    const numbers = new Map(compileMatcherAll(document).map((each, at) => [each, at]));
     return list.map((selector) => {
       try {
         parseSelectorList(selector);
       } catch {
         return null;
       }
-      return compileMatcher(selector)(document).map((each) => elements.indexOf(each));
+      return matched(selector, document).map((each) => numbers.get(each));
     });
+  };
+  /** What a selector matches in each of the ways that the program has, which must be the same. */
+  const matched = (selector: string, document: ReturnType<typeof readDocument>) => {
+    const found = plainMatcher(selector)(document);
+    expect([selector, compileMatcher(selector)(document).length]).toEqual([selector, found.length]);
+    const plain = new Set(found);
+    const parts = splitList(selector).flatMap((part) => compileSelector(part.trim()) ?? []);
+    for (const one of [parts, parts.map(forMany), parts.map(remembering)]) {
+      const other = document.elements.filter((each) => one.some((part) => part.matches(document, each)));
+      expect([selector, other.filter((each) => !plain.has(each)).length, other.length]).toEqual([
+        ...[selector, 0, found.length],
+      ]);
+    }
+    return found;
   };
   const compileMatcherAll = (document: ReturnType<typeof readDocument>) => {
     const all: unknown[] = [];
@@ -90,7 +113,15 @@ describeInBrowser('Elements matched, against Chromium', () => {
   });
 
   test('are the same on generated trees', async () => {
-    const name = fc.constantFrom('a', 'b', 'c');
+    // Every character that a name may hold only with an escape, and those with which names of utilities are made.
+    const name = fc.oneof(
+      { weight: 4, arbitrary: fc.constantFrom('a', 'b', 'c') },
+      {
+        weight: 1,
+        arbitrary: fc.constantFrom('md:w-1/2', 'sm:p-1.5', 'lg:w-[20rem]', '2a', '-1', '@b', 'a#b', 'a&b', 'ü', 'a,b'),
+      },
+    );
+    const inAttribute = (text: string) => text.replace('&', '&amp;');
     const tag = fc.constantFrom('div', 'p', 'ul', 'li', 'span');
     const { tree } = fc.letrec<{ tree: string }>((tie) => ({
       tree: fc.oneof(
@@ -98,31 +129,39 @@ describeInBrowser('Elements matched, against Chromium', () => {
         fc.constant(''),
         fc
           .tuple(tag, name, fc.array(tie('tree'), { maxLength: 4 }))
-          .map(([t, c, inner]) => `<${t} class="${c}">${inner.join('')}</${t}>`),
+          .map(([t, c, inner]) => `<${t} class="${inAttribute(c)}">${inner.join('')}</${t}>`),
       ),
     }));
+    const written = name.map((c) => cssesc(c, { isIdentifier: true }));
     const compound = fc.oneof(
       tag,
-      name.map((c) => `.${c}`),
-      fc.tuple(tag, name).map(([t, c]) => `${t}.${c}`),
-      fc.tuple(name, fc.integer({ min: -1, max: 3 })).map(([c, n]) => `.${c}:nth-of-type(n+${n})`),
-      fc.tuple(name, fc.integer({ min: 1, max: 3 })).map(([c, n]) => `:nth-child(${n} of .${c})`),
-      name.map((c) => `:not(.${c})`),
-      name.map((c) => `:has(> .${c})`),
+      written.map((c) => `.${c}`),
+      fc.tuple(tag, written).map(([t, c]) => `${t}.${c}`),
+      fc.tuple(written, fc.integer({ min: -1, max: 3 })).map(([c, n]) => `.${c}:nth-of-type(n+${n})`),
+      fc.tuple(written, fc.integer({ min: 1, max: 3 })).map(([c, n]) => `:nth-child(${n} of .${c})`),
+      written.map((c) => `:not(.${c})`),
+      written.map((c) => `:has(> .${c})`),
+      fc.tuple(written, tag).map(([c, t]) => `:is(.${c} ${t}, .${c} > ${t})`),
+      name.map((c) => `[class="${c}"]`),
     );
     const selector = fc
-      .array(fc.tuple(compound, fc.constantFrom(' ', ' > ', ' + ', ' ~ ')), { minLength: 1, maxLength: 3 })
+      .array(fc.tuple(compound, fc.constantFrom(' ', ' > ', ' + ', ' ~ ')), { minLength: 1, maxLength: 5 })
       .map((parts) => parts.map(([c, j], index) => (index === 0 ? c : j + c)).join(''));
     await fc.assert(
       fc.asyncProperty(
-        fc.array(tree, { maxLength: 5 }),
+        fc.array(tree, { minLength: 1, maxLength: 5 }),
+        // Ways that are quicker begin on large pages.
+        fc.constantFrom(1, 51, 51, 200, 5000),
+        fc.constantFrom('', 'ul', 'div', 'li'),
         fc.array(selector, { minLength: 8, maxLength: 8 }),
-        async (trees, list) => {
-          const source = `<!doctype html><body>${trees.join('')}</body>`;
+        async (trees, atLeast, outer, list) => {
+          const one = trees.join('') || '<p class="a"></p>';
+          const body = one.repeat(Math.ceil(atLeast / one.split(' class=').length));
+          const source = `<!doctype html><body>${outer ? `<${outer} class="a">${body}</${outer}>` : body}</body>`;
           expect(here(source, list)).toEqual(await inBrowser(source, list));
         },
       ),
-      { numRuns: 60 },
+      { numRuns: runsOf(60, 1000), seed: Number(process.env['ORACLE_SEED'] ?? 7) },
     );
   });
 
@@ -143,6 +182,101 @@ describeInBrowser('Elements matched, against Chromium', () => {
     const all = compileMatcherAll(readDocument(source)) as { tagName: string; parentNode: unknown }[];
     const places = new Map<unknown, number>(all.map((each, index) => [each, index]));
     expect(all.map((each) => `${each.tagName} in ${places.get(each.parentNode) ?? -1}`)).toEqual(theirs);
+  });
+
+  test.each([
+    ['.menu ul > li', `<ul class="menu">${'<li>'.repeat(60)}</ul>`],
+    ['ul ul > li', `<ul>${'<li>'.repeat(40)}<li><ul>${'<li>'.repeat(40)}</ul></ul>`],
+    ['body.page-1 body > *', '<p>'.repeat(60)],
+    ['div p ~ p > b', `<div>${'<p><b>x</b></p>'.repeat(60)}</div>`],
+  ])('what is above an element is above the compound before it: %s', async (selector, body) => {
+    const source = `<!doctype html><body class="page-1">${body}</body>`;
+    expect(here(source, [selector])).toEqual(await inBrowser(source, [selector]));
+  });
+
+  /** Names, attributes and structure of a page's own elements, put together at random. */
+  const selectorOf = (elements: Element[], pick: <T>(list: readonly T[]) => T): string => {
+    const own = (element: Element): string => {
+      const escaped = (text: string) => cssesc(text, { isIdentifier: true });
+      const names = classesOf(element).map((each) => `.${escaped(each)}`);
+      const attributes = element.attrs.filter(({ prefix, name }) => !prefix && /^[a-z][\w-]*$/i.test(name));
+      const id = attributes.find(({ name, value }) => name === 'id' && value !== '')?.value;
+      const attribute = attributes.length > 0 ? pick(attributes) : null;
+      const value = cssesc(attribute?.value ?? '', { wrap: true, quotes: 'double' });
+      const part = cssesc(attribute?.value.slice(0, 4) ?? '', { wrap: true, quotes: 'double' });
+      return pick([
+        ...[element.tagName, element.tagName, '*', ...names, ...names.map((each) => element.tagName + each)],
+        ...(id === undefined ? [] : [`#${escaped(id)}`]),
+        ...(attribute ? [`[${attribute.name}]`, `[${attribute.name}=${value}]`, `[${attribute.name}^=${part}]`] : []),
+        `${element.tagName}:nth-child(2n+1)`,
+        `${element.tagName}:last-of-type`,
+        ...names.map((each) => `:not(${each})`),
+        ...names.map((each) => `:nth-child(-n+3 of ${each})`),
+        `:is(${[element.tagName, ...names].join(', ')})`,
+        ...element.childNodes.flatMap((child) =>
+          'tagName' in child ? [`${element.tagName}:has(> ${child.tagName})`] : [],
+        ),
+      ]);
+    };
+    let at: Element | null = pick(elements);
+    let text = own(at);
+    for (let more = pick([0, 1, 1, 2, 2, 3, 4]); more > 0 && at; more--) {
+      const siblings: Element[] = (at.parentNode?.childNodes ?? []).filter((each) => 'tagName' in each);
+      const before: Element | undefined = siblings[siblings.indexOf(at) - 1];
+      if (before && pick([true, false, false])) {
+        text = `${own((at = before))} ${pick(['+', '~'])} ${text}`;
+        continue;
+      }
+      at = parentOf(at);
+      if (at && pick([true, false])) text = `${own(at)} > ${text}`;
+      else if (at) {
+        while (parentOf(at) && pick([true, false])) at = parentOf(at) as Element;
+        text = `${own(at)} ${text}`;
+      }
+    }
+    return text;
+  };
+
+  /** The largest first: SITE_FOLDERS=/a:/b npm run test:long tests/browser/selectors; else the demo's. */
+  test('are the same for selectors made of the names and the structure of pages, the largest first', async () => {
+    const random = randomFrom(Number(process.env['ORACLE_SEED'] ?? 7));
+    const pick = <T>(list: readonly T[]): T => list[Math.floor(random() * list.length)] as T;
+    const folders = process.env['SITE_FOLDERS']?.split(':') ?? [join(folderWith({}), 'demo')];
+    if (process.env['SITE_FOLDERS'] === undefined) writeDemoSite(folders[0] ?? '', 'live');
+    const wanted = runsOf(300, 20_000);
+    let tried = 0;
+    for (const folder of folders) {
+      const files = readdirSync(folder, { recursive: true })
+        .map(String)
+        .filter((file) => file.endsWith('.html'))
+        .map((file) => ({ file, size: statSync(join(folder, file)).size }))
+        .sort((a, b) => b.size - a.size);
+      // Half of them the largest, and the others spread over the rest.
+      const many = runsOf(6, 40);
+      const step = Math.max(1, Math.floor(files.length / (many / 2)));
+      const chosen = files.filter((_, at) => at < many / 2 || at % step === 0).slice(0, many);
+      const each = Math.ceil(wanted / folders.length / chosen.length);
+      for (const { file } of chosen) {
+        const html = readFileSync(join(folder, file), 'utf8')
+          .replace(/<script\b[^]*?<\/script>/gi, '')
+          .replace(/<(link|img|iframe|source)\b[^>]*>/gi, '');
+        const { elements } = readDocument(html);
+        const list = Array.from({ length: each }, () => selectorOf(elements, pick));
+        const [ours, theirs] = [here(html, list), await inBrowser(html, list)];
+        const differing = list.flatMap((selector, at) =>
+          JSON.stringify(ours[at]) === JSON.stringify(theirs[at])
+            ? []
+            : [`${selector} on ${file}: ${ours[at]?.length}; Chromium: ${theirs[at]?.length}`],
+        );
+        expect(differing).toEqual([]);
+        tried += list.length;
+      }
+    }
+    noteFigure(
+      'selectors',
+      `${tried} made of the names of ${folders.map((each) => basename(each)).join(', ')}: 0 differ`,
+    );
+    expect(tried).toBeGreaterThanOrEqual(wanted);
   });
 
   /** Valid selectors, and mutations of them that seldom are. */

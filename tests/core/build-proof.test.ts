@@ -10,7 +10,8 @@ import { prepareShipments } from '../../src/core/ship/shipment.js';
 import { safeInPage } from '../../src/core/ship/script.js';
 import { check } from '../../src/core/check/check.js';
 import { proveBuild } from '../../src/core/ship/proof.js';
-import { compileMatcher, TooLate } from '../../src/core/page/elements.js';
+import { compileMatcher } from '../../src/core/page/elements.js';
+import { TooLate } from '../../src/core/page/query.js';
 import { forbiddenBy } from '../../src/core/deployment/policy.js';
 import { bundleOf, runsOf, siteOf } from '../helpers.js';
 

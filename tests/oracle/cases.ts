@@ -1,3 +1,4 @@
+import cssesc from 'cssesc';
 import fc from 'fast-check';
 
 /** A page with its stylesheets and one rule of ours, as text. */
@@ -149,6 +150,10 @@ const simple = fc.oneof(
     '[data-k]',
     '[data-k="V" i]',
     ':is(.a, #i)',
+    ':is(.a, :unknown-thing)',
+    '[title="&"]',
+    ':not([title="a&b, > c"])',
+    ':has(.c, > .a)',
     ':where(.a, #j)',
     ':not(.b)',
     ':not(.b, #i)',
@@ -290,7 +295,46 @@ export const cascadeCase: fc.Arbitrary<CascadeCase> = fc
       rule: `${firm ? 'important: yes; ' : ''}${ours.map(nodeText).join('\n')}`,
     };
   })
-  .map((made) => (refusedInRules(made.rule) ? { ...made, rule: '.a { order: 3 }' } : made));
+  .map((made) => (refusedInRules(made.rule) ? { ...made, rule: '.a { order: 3 }' } : made))
+  .chain((made) =>
+    fc
+      .constantFrom(
+        '',
+        '',
+        '',
+        'md:w-1/2',
+        'sm:p-1.5',
+        'lg:w-[20rem]',
+        'a&b',
+        '2x',
+        '@c',
+        "it's",
+        'q"',
+        'u,v',
+        '#>',
+        'ü\\',
+      )
+      .map((name) => (name === '' ? made : withName(made, 'a', name))),
+  );
+
+/** A case in which a class has another name: one that CSS writes with escapes. */
+function withName(made: CascadeCase, from: string, to: string): CascadeCase {
+  const inHtml = to.replaceAll('&', '&amp;').replaceAll('"', '&quot;');
+  const html = (text: string) =>
+    text.replace(/ ?class="([^"]*)"/g, (all, list: string) =>
+      all.replace(
+        list,
+        list
+          .split(' ')
+          .map((each) => (each === from ? inHtml : each))
+          .join(' '),
+      ),
+    );
+  const css = (text: string) =>
+    text.replace(new RegExp(`\\.${from}(?![\\w-])`, 'g'), () => `.${cssesc(to, { isIdentifier: true })}`);
+  const sheets = made.sheets.map((each) => ({ ...each, css: css(each.css) }));
+  return { ...made, body: html(made.body), content: html(made.content), sheets, rule: css(made.rule) };
+}
 
 /** A length of a theme, a colour of it in a wide gamut, and what utility classes make of them. */
 const themed = fc.constantFrom(

@@ -2,7 +2,7 @@ import type { OurRule, OurSheet } from '../css/cascade/cascade.js';
 import type { EnclosingRule, SheetSelector } from '../css/cascade/sheet.js';
 import type { SheetDeclaration } from '../css/syntax.js';
 import type { Element, PageDocument } from '../page/document.js';
-import type { Matcher } from '../page/elements.js';
+import type { Matcher } from '../page/query.js';
 import type { Place } from '../place.js';
 import type { Rule } from '../rule/rule.js';
 import type { Action } from './action.js';

@@ -3,7 +3,7 @@ import { IsOptional } from 'class-validator';
 import { Declaration } from 'postcss';
 import { swapContent } from '../css/swap-content.js';
 import { attribute, type Element } from '../page/document.js';
-import { textOf } from '../page/elements.js';
+import { textOf } from '../page/query.js';
 import type { FileUse, SwapAction } from './action.js';
 import { looksAhead, probeOf } from './css.js';
 import { fileName, quotedText } from './descriptors.js';

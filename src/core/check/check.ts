@@ -2,7 +2,7 @@ import { missingElements, type MissingElement } from '../fix/missing-element.js'
 import { textSignature } from '../signature.js';
 import { byLevel, finding, levelCounts, type Finding } from '../finding.js';
 import { loadingFindings, type PageLoading } from '../deployment/deployment.js';
-import { TooLate, withinTime } from '../page/elements.js';
+import { TooLate, withinTime } from '../page/query.js';
 import type { Page } from '../page/page.js';
 import type { PageOutline } from '../css/cascade/page-outline.js';
 import type { View } from '../page/view.js';
@@ -278,7 +278,7 @@ export const tooSlow = ({ path }: Page): Finding =>
   });
 
 const nothingFound = (): PageResult => ({
-  ...{ styles: [], cells: [], findings: [], missing: [], uncaptured: [], ofFonts: [], loading: null },
+  ...{ styles: [], cells: [], findings: [], missing: [], uncaptured: [], ofFonts: [], unread: [], loading: null },
 });
 
 /** Judges one page. */
@@ -300,8 +300,8 @@ function resultOf(
   open: () => OpenedPage,
   kept: KeptOfPage | null,
 ): PageResult {
-  const { styles, uncaptured, ofFonts } = kept?.earlier ?? loadedBy(open());
-  const result: PageResult = { ...nothingFound(), styles, uncaptured, ofFonts };
+  const { styles, uncaptured, ofFonts, unread } = kept?.earlier ?? loadedBy(open());
+  const result: PageResult = { ...nothingFound(), styles, uncaptured, ofFonts, unread };
   for (const { cell, findings, missing } of parts) {
     result.cells.push(cell);
     result.findings.push(...findings);
@@ -348,8 +348,9 @@ function byOpening(task: PageTask, look: OpenedPage, kept: KeptOfPage | null): P
   };
 }
 
-const loadedBy = (look: OpenedPage): Pick<PageResult, 'styles' | 'uncaptured' | 'ofFonts'> => ({
-  ...{ styles: look.sheets.loaded, uncaptured: unseenOn(look), ofFonts: look.sheets.ofFonts },
+const loadedBy = (look: OpenedPage): Pick<PageResult, 'styles' | 'uncaptured' | 'ofFonts' | 'unread'> => ({
+  ...{ styles: look.sheets.loaded, uncaptured: unseenOn(look) },
+  ...{ ofFonts: look.sheets.ofFonts, unread: look.sheets.unread },
 });
 
 /** What is found on a page besides the verdicts of its own rules; it is opened where that may be something else than before. */

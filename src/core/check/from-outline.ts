@@ -8,7 +8,15 @@ import type { StyleSet } from '../css/cascade/style-set.js';
 import { Computed } from '../css/value/computed.js';
 import { ownPages } from '../target/delivery.js';
 import type { KnownElements } from './element-facts.js';
-import { cellOf, judge, mayWaitForState, unseenOn, verdictFinding, type ActionJudgement } from './judge.js';
+import {
+  cellOf,
+  judge,
+  mayWaitForState,
+  unseenBy,
+  verdictFinding,
+  whatIsUnseen,
+  type ActionJudgement,
+} from './judge.js';
 import { isJudgedByPairs, partKeys, partWith, type KeptPart, type PartKey } from './kept-parts.js';
 import type { OpenedPage } from './opened-page.js';
 import type { PageTask } from './plan.js';
@@ -75,7 +83,7 @@ export function judgeByOutline(
       elements,
       entriesOf: entriesByOwner(entries),
       set,
-      unseen: () => earlier?.uncaptured ?? unseenOn(open()),
+      unseen: () => (earlier ? unseenBy(earlier.uncaptured, earlier.unread) : whatIsUnseen(open())),
     },
     count: (compiled, entry) => {
       const { notes } = (entry.chain < 0 ? ours : set).kept;

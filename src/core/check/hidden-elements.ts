@@ -1,6 +1,7 @@
 import type { Element } from '../page/document.js';
 import { lineageOf } from '../page/document.js';
-import { compileMatcher, type Matcher } from '../page/elements.js';
+import { compileMatcher } from '../page/elements.js';
+import type { Matcher } from '../page/query.js';
 import { elementPath } from '../page/element-path.js';
 import type { Computed } from '../css/value/computed.js';
 import type { KeptVisible } from '../rule/keep-visible-and-expect.js';

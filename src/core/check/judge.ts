@@ -9,7 +9,8 @@ import { finding, type Finding } from '../finding.js';
 import { adding, replacing, type Proposal } from '../fix/proposal.js';
 import { strongerOn, winningChange, type StrongerSelector, type WinningChange } from '../fix/winning-change.js';
 import type { Element, PageDocument } from '../page/document.js';
-import { compileMatcher, type Matcher } from '../page/elements.js';
+import { compileMatcher } from '../page/elements.js';
+import type { Matcher } from '../page/query.js';
 import { pageAddress } from '../page/view.js';
 import { ownPages, reachedPages } from '../target/delivery.js';
 import type { OpenedPage } from './opened-page.js';
@@ -54,14 +55,14 @@ export function judge({ rule, actions }: CompiledRule, look: OpenedPage, depends
     if (isMissing && !waitsForState(action, document)) missing.push(index);
     findings.push(...kind.findings(action, rule.name, elements, look));
   });
-  const cell = cellOf(rule, page.path, judgements, { leftOut, dependsOn, unseen: unseenOn(look) });
+  const cell = cellOf(rule, page.path, judgements, { leftOut, dependsOn, unseen: whatIsUnseen(look) });
   findings.push(
     ...verdictFinding(cell, judgements, rule, { viewport: look.viewport.name, stronger: strongerOn(look) }),
   );
   return { cell, findings, missing };
 }
 
-/** The cell that follows from the actions of a rule. `unseen`: addresses of stylesheets that were not captured. */
+/** The cell that follows from the actions of a rule. `unseen`: see whatIsUnseen. */
 export function cellOf(
   { name, addedByScript }: CompiledRule['rule'],
   page: string,
@@ -69,11 +70,7 @@ export function cellOf(
   { leftOut, dependsOn, unseen }: { leftOut: boolean; dependsOn: string[]; unseen: string[] },
 ): Cell {
   const isOpen = judgements.some(({ action, result }) => result.won > 0 && !actionKind(action).outweighsUnseen);
-  const unsure = new Set([
-    ...dependsOn,
-    ...(isOpen ? unseen.map((address) => `stylesheet ${address} not captured`) : []),
-    ...judgements.flatMap((each) => each.dependsOn),
-  ]);
+  const unsure = new Set([...dependsOn, ...(isOpen ? unseen : []), ...judgements.flatMap((each) => each.dependsOn)]);
   return {
     rule: name,
     page,
@@ -87,6 +84,15 @@ export function cellOf(
 /** The addresses of stylesheets that were not captured, as messages show them. */
 export const unseenOn = (look: OpenedPage): string[] =>
   look.sheets.unseen.map((address) => shownAddress(address, look));
+
+/** What of the page's stylesheets is not known, and could change a verdict. */
+export const whatIsUnseen = (look: OpenedPage): string[] => unseenBy(unseenOn(look), look.sheets.unread);
+
+/** The same by what a result keeps. */
+export const unseenBy = (uncaptured: string[], unread: string[]): string[] => [
+  ...uncaptured.map((address) => `stylesheet ${address} not captured`),
+  ...unread,
+];
 
 /** An address as messages show it: the path alone on the site's own host. */
 export function shownAddress(address: string, { page }: Pick<OpenedPage, 'page'>): string {

@@ -23,6 +23,8 @@ export interface PageResult {
   uncaptured: string[];
   /** Such addresses of hosts that serve web fonts. */
   ofFonts: string[];
+  /** What of its stylesheets could not be read, as messages name it. */
+  unread: string[];
   /** How the page loads the build; null if that was not asked. */
   loading: PageLoading | null;
   /** Where rules stood in their files, if the result tells of others' places too; it holds no longer once they moved. */

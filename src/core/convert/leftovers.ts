@@ -1,5 +1,6 @@
 import { selectorParts, withoutStates } from '../css/selector.js';
-import { compileMatcher, type Matcher } from '../page/elements.js';
+import { compileMatcher } from '../page/elements.js';
+import type { Matcher } from '../page/query.js';
 import type { Page } from '../page/page.js';
 import type { View } from '../page/view.js';
 import type { Place } from '../place.js';

@@ -2,7 +2,8 @@ import { BoundedMap } from '../bounded-map.js';
 import { generate, parse, walk, type CssNode, type Selector as SelectorNode, type SelectorList } from 'css-tree';
 import { suggestion } from '../nearest.js';
 import { faultOf, TextError, type TextFault } from '../place.js';
-import { readName } from './strings.js';
+import { isDeeperThan, plainText, splitList } from './selector-text.js';
+import type { Namespaces } from './selector-tokens.js';
 import { statePseudoClasses } from '../page/pseudo-classes.js';
 import tables from './browser-tables.json' with { type: 'json' };
 import {
@@ -68,21 +69,17 @@ const nothing = ':where(:not(*))';
  * The selectors of a list in a site's stylesheet, as Chromium reads it: null where one of them makes it drop the whole
  * rule. What a forgiving list (Selectors 4, 18.1) leaves out is left out.
  */
-export function parseSiteSelectors(given: string): Selector[] | null {
-  if (isTooDeep(given)) return null;
-  // One selector of such a length, unlike a list, matches nothing, and is not worth its time.
-  if (given.length > mostCharacters && given.split(',').some((each) => each.length > mostCharacters)) return null;
+export function parseSiteSelectors(given: string, namespaces?: Namespaces): Selector[] | null {
   const plain = plainText(given);
   const text =
     !/:(is|where|-webkit-any)\(/i.test(plain) || parses(plain) ? plain : withoutInvalidArms(plain, parses, nothing);
-  const parts = text.split(',');
-  if (parts.every((part) => isPlainSelector(part.trim())))
-    return parts.map((part) => ({ text: part.trim(), offset: 0 }));
+  const parts = splitList(text).map((part) => part.trim());
+  if (parts.every(isPlainSelector)) return parts.map((part) => ({ text: part, offset: 0 }));
   try {
     const list = selectorTree(text);
     checkListOrder(list, false, true);
     const changes: [start: number, end: number, text: string][] = [];
-    for (const selector of list.children.toArray()) forgive(selector, changes, text);
+    for (const selector of list.children.toArray()) forgive(selector, changes, text, namespaces);
     const changed = changes.length > 0;
     let result = text;
     for (const [start, end, by] of changes.sort((a, b) => b[0] - a[0])) {
@@ -114,9 +111,14 @@ export const isSiteSelector = (text: string) => {
 };
 
 /** Validates a selector and its arguments; collects parts that browsers drop. Throws TextError. */
-function forgive(node: CssNode, changes: [number, number, string][], text: string): void {
+function forgive(
+  node: CssNode,
+  changes: [number, number, string][],
+  text: string,
+  namespaces: Namespaces | undefined,
+): void {
   const [start, end] = 'loc' in node ? [node.loc?.start.offset ?? 0, node.loc?.end.offset ?? 0] : [0, 0];
-  checkSimpleSelector(node);
+  checkSimpleSelector(node, namespaces);
   if (node.type === 'PseudoClassSelector') {
     const name = node.name.toLowerCase();
     const first = node.children?.first;
@@ -131,7 +133,7 @@ function forgive(node: CssNode, changes: [number, number, string][], text: strin
         const inner: [number, number, string][] = [];
         const fault = faultOf(() => {
           if (arm.type === 'Selector') checkOrderWithin(arm, false);
-          forgive(arm, inner, text);
+          forgive(arm, inner, text, namespaces);
         });
         return fault || containsPseudoElement(arm) ? [] : [{ arm, inner }];
       });
@@ -149,10 +151,10 @@ function forgive(node: CssNode, changes: [number, number, string][], text: strin
     }
   }
   if (node.type === 'Nth' && node.selector) {
-    forgive(node.selector, changes, text);
+    forgive(node.selector, changes, text, namespaces);
   }
   if ('children' in node && node.children && typeof node.children !== 'string')
-    for (const child of node.children.toArray()) forgive(child, changes, text);
+    for (const child of node.children.toArray()) forgive(child, changes, text, namespaces);
 }
 
 function containsPseudoElement(node: CssNode): boolean {
@@ -172,40 +174,18 @@ const offsetOf = (node: CssNode) => ('loc' in node ? (node.loc?.start.offset ?? 
 /** Selectors inside of one another that are read; browsers have a limit too. */
 const mostDepth = 200;
 
-function isTooDeep(text: string): boolean {
-  let depth = 0;
-  for (const [bracket] of text.matchAll(/[()]/g)) if ((depth += bracket === '(' ? 1 : -1) > mostDepth) return true;
-  return false;
-}
+/**
+ * Whether a selector of a site's sheet is too deep or too long to be read here; unlike one that browsers drop, it may match.
+ */
+export const isBeyondReading = (text: string): boolean =>
+  isDeeperThan(text, mostDepth) ||
+  (text.length > mostCharacters && splitList(text).some(({ length }) => length > mostCharacters));
 
 const parses = (text: string) => faultOf(() => selectorTree(text)) === null;
 
 function checkListOrder(list: SelectorList, relative: boolean, forgiving = false): void {
   for (const each of list.children.toArray()) if (each.type === 'Selector') checkOrderWithin(each, relative, forgiving);
 }
-
-/** A selector without its comments; one that keeps two words apart stays, so that they don't become one. */
-const plainText = (text: string) => withPlainNames(withoutComments(text));
-
-/** A selector with the names of its pseudo-classes and pseudo-elements written without escapes. */
-const withPlainNames = (text: string) =>
-  text.includes('\\')
-    ? text.replace(/(::?)([\w-]*\\[\w\\-]*)/g, (all, colons: string, name: string) => {
-        const plain = readName(name);
-        return /^[\w-]+$/.test(plain) ? colons + plain : all;
-      })
-    : text;
-
-const withoutComments = (text: string) =>
-  text.includes('/*')
-    ? text.replace(
-        /("(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')|\/\*[^]*?\*\//g,
-        (all: string, string: string | undefined, at: number) =>
-          string !== undefined || (/[\w-]/.test(text[at - 1] ?? '') && /[\w-]/.test(text[at + all.length] ?? ''))
-            ? all
-            : '',
-      )
-    : text;
 
 function selectorTree(text: string): SelectorList {
   if (text.trim() === '') throw new TextError('The selector is empty', 0);
@@ -273,12 +253,12 @@ const otherWays: Record<string, string> = {
   image: 'Write img, or [type="image"].',
 };
 
-function checkSimpleSelector(node: CssNode): void {
+function checkSimpleSelector(node: CssNode, namespaces?: Namespaces): void {
   checkArgument(node, generate(node));
   const offset = offsetOf(node);
   const named = node.type === 'TypeSelector' ? node.name : node.type === 'AttributeSelector' ? node.name.name : '';
   const [, space, name] = /^([^*|]+)\|(.*)$/.exec(named) ?? [];
-  if (space !== undefined)
+  if (space !== undefined && !namespaces?.has(space))
     throw new TextError(`"${space}" is not a known namespace`, offset, `Write *|${name}, for any namespace.`);
   if (node.type === 'AttributeSelector' && node.flags && !node.matcher)
     throw new TextError(`"${node.flags}" needs a value to go with`, offset);
@@ -342,13 +322,20 @@ export function selectorParts(text: string): SelectorParts {
   if (known) return known;
   const selector = selectorTree(text).children.first as SelectorNode;
   let pseudoAt = -1;
+  // Before a pseudo-element `*` may be left out.
+  let lacksCompound = false;
+  let previous: CssNode | null = null;
   let [namesRoot, subjectIsRoot] = [false, false];
   for (const node of selector.children.toArray()) {
     const name = 'name' in node && typeof node.name === 'string' ? node.name.toLowerCase().replace(/^\*\|/, '') : '';
     const isPseudo =
       node.type === 'PseudoElementSelector' ||
       (node.type === 'PseudoClassSelector' && legacyPseudoElements.includes(name));
-    if (isPseudo && pseudoAt < 0) pseudoAt = node.loc?.start.offset ?? -1;
+    if (isPseudo && pseudoAt < 0) {
+      pseudoAt = node.loc?.start.offset ?? -1;
+      lacksCompound = previous === null || previous.type === 'Combinator';
+    }
+    previous = node;
     if (node.type === 'Combinator') subjectIsRoot = false;
     const isHtml =
       (node.type === 'TypeSelector' && name === 'html') || (node.type === 'PseudoClassSelector' && name === 'root');
@@ -358,10 +345,7 @@ export function selectorParts(text: string): SelectorParts {
   const whole = text.trim();
   const element = pseudoAt < 0 ? whole : text.slice(0, pseudoAt).trimEnd();
   const parts: SelectorParts = {
-    element:
-      element === '' || /[>+~\s]$/.test(pseudoAt < 0 ? whole : text.slice(0, pseudoAt))
-        ? `${element} *`.trim()
-        : element,
+    element: lacksCompound ? `${element} *`.trim() : element,
     pseudo: pseudoAt < 0 ? '' : text.slice(pseudoAt).trim(),
     namesRoot,
     subjectIsRoot,

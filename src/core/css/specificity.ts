@@ -1,5 +1,5 @@
 import type { Selector as Token } from 'css-what';
-import { selectorTokens } from './selector-tokens.js';
+import { inNamespace, selectorTokens } from './selector-tokens.js';
 
 /** Selectors Level 4, section 17: IDs; classes, attributes and pseudo-classes; types and pseudo-elements. */
 export type Specificity = [ids: number, classes: number, types: number];
@@ -29,7 +29,7 @@ function ofToken(token: Token): Specificity {
 
 /** Functions weigh what their heaviest argument weighs; `:where()` weighs nothing. */
 function ofPseudoClass({ name, data }: { name: string; data?: string | Token[][] | null }): Specificity {
-  if (name === 'where') return [0, 0, 0];
+  if (name === 'where' || name === inNamespace) return [0, 0, 0];
   if (legacyPseudoElements.includes(name)) return [0, 0, 1];
   if (Array.isArray(data)) {
     const inner = heaviest(data);

@@ -6,7 +6,7 @@ import { addressesOf, needsAddress } from '../target/scope.js';
 import { compileSheet } from '../css/cascade/sheet.js';
 import { longhandsNamed } from '../css/declaration.js';
 import { attribute, type Element } from '../page/document.js';
-import { textOf } from '../page/elements.js';
+import { textOf } from '../page/query.js';
 import { baseAddress } from '../page/location.js';
 import type { Page } from '../page/page.js';
 import { pageAddress, type View } from '../page/view.js';

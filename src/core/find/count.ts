@@ -1,6 +1,7 @@
 import { selectorParts } from '../css/selector.js';
 import { nearMisses, type NearMiss } from '../fix/near-selector.js';
-import { compileMatcher, compileTest, TooLate, withinTime } from '../page/elements.js';
+import { compileMatcher, compileTest } from '../page/elements.js';
+import { TooLate, withinTime } from '../page/query.js';
 import type { Page } from '../page/page.js';
 import type { View } from '../page/view.js';
 

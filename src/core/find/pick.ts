@@ -1,6 +1,7 @@
 import { selectorParts } from '../css/selector.js';
 import { readDocument, attribute, type Element } from '../page/document.js';
-import { compileMatcher, compileTest, TooLate, withinTime } from '../page/elements.js';
+import { compileMatcher, compileTest } from '../page/elements.js';
+import { TooLate, withinTime } from '../page/query.js';
 import type { Page } from '../page/page.js';
 import type { SheetStore } from '../css/cascade/page-sheets.js';
 import type { View } from '../page/view.js';

@@ -4,7 +4,7 @@ import { offsetAt, replacing, type Proposal } from './proposal.js';
 
 /** The parts of a rule file as far as its blocks, ends and comments go; a comment in the form of scripts is one part. */
 const part =
-  /\/\*[^]*?(?:\*\/|$)|"(?:\\[^]|[^"\\\n\r\f])*"?|'(?:\\[^]|[^'\\\n\r\f])*'?|url\(\s{0,20}[^"'()\s]+\s{0,20}\)|\/\/[^\n\r\f]*|@[\w-]+|[()[\]{};]|\s+|[^\s"'()[\]{};@/]+|[^]/g;
+  /\/\*[^]*?(?:\*\/|$)|"(?:\\[^]|[^"\\\n\r\f])*"?|'(?:\\[^]|[^'\\\n\r\f])*'?|url\(\s{0,20}[^"'()\s]+\s{0,20}\)|\/\/[^\n\r\f]*|@[\w-]+|[()[\]{};]|\s+|(?:\\[^\n\r\f]|[^\s"'()[\]{};@/\\])+|[^]/g;
 
 interface Part {
   text: string;

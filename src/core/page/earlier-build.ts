@@ -1,6 +1,6 @@
 import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { attribute, elementsIn, readDocument, type Element, type PageDocument } from './document.js';
-import { textOf } from './elements.js';
+import { textOf } from './query.js';
 import { anyBegin, sheetMark } from './build-comments.js';
 
 /** Whether an element is one that an earlier build put into the page. */

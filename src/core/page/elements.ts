@@ -1,80 +1,25 @@
-import { compile } from 'css-select';
 import { isTraversal, SelectorType, type Selector as Token } from 'css-what';
+import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { selectorTokens } from '../css/selector-tokens.js';
 import { AncestorFilter, requiredAncestors, type KeyBits } from './ancestor-filter.js';
 import { KeptWithPage, type Element, type PageDocument } from './document.js';
-import { standingOf } from './family.js';
+import { plainMatcher, queryOf, selectedAttribute, type Matcher } from './query.js';
 import { classesOf, keysOfKind, selectorKey } from './selector-key.js';
-import { pseudoClasses } from './pseudo-classes.js';
-import { html as standard, type DefaultTreeAdapterTypes as Tree } from 'parse5';
-
-/** Thrown where a search took longer than it may. */
-export class TooLate extends Error {}
-
-let watch: { isLate: () => boolean; steps: number } | null = null;
-
-/** Runs a search; throws TooLate when its time limit is over, however slow the selector is. */
-export function withinTime<T>(isLate: () => boolean, search: () => T): T {
-  const outer = watch;
-  // Within another search both limits count.
-  watch = { isLate: outer ? () => isLate() || outer.isLate() : isLate, steps: 0 };
-  try {
-    return search();
-  } finally {
-    watch = outer;
-  }
-}
-
-/** Checks the clock now and then; called for every node that a selector tests. */
-function step(): void {
-  if (watch && ++watch.steps % 8192 === 0 && watch.isLate()) throw new TooLate('The time is up.');
-}
-
-const adapter = {
-  isTag: (node: Tree.Node): node is Element => {
-    step();
-    return 'tagName' in node;
-  },
-  getAttributeValue: selectedAttribute,
-  hasAttrib: (element: Element, name: string) => selectedAttribute(element, name) !== undefined,
-  getChildren: (node: Tree.Node): Tree.Node[] => ('childNodes' in node ? node.childNodes : []),
-  // A type selector matches elements of SVG and MathML in any letter case too, as Chromium has it.
-  getName: (element: Element) =>
-    element.namespaceURI === standard.NS.HTML ? element.tagName : element.tagName.toLowerCase(),
-  getParent: (element: Element): Tree.Node | null => {
-    step();
-    return element.parentNode;
-  },
-  getSiblings: (node: Tree.Node): Tree.Node[] =>
-    'parentNode' in node && node.parentNode ? node.parentNode.childNodes : [node],
-  getText: textOf,
-  removeSubsets: (nodes: Tree.Node[]) => nodes,
-  prevElementSibling: (node: Tree.Node): Element | null => ('tagName' in node ? standingOf(node).previous : null),
-};
 
 /**
- * The value that an attribute selector looks at: names in any letter case, as Chromium has it for SVG's `viewBox` too; those
- * with a prefix (`xlink:href`) only by `*|name`, which looks at both (Selectors 4, 6.4.2).
+ * What is quicker than trying each element of a page (query.ts): looking at those that carry what the selector asks for, at
+ * what is above them once, and once a page for what others are below. LOCAL_NEEDLE_PLAIN=1 does without.
  */
-function selectedAttribute(element: Element, name: string): string | undefined {
-  const isAnywhere = name.startsWith('*|');
-  const wanted = (isAnywhere ? name.slice(2) : name).toLowerCase();
-  for (const { name: own, value, namespace } of element.attrs)
-    if ((isAnywhere || !namespace) && own.length === wanted.length && own.toLowerCase() === wanted) return value;
-  return undefined;
-}
+let isQuick = true;
 
-/** The text inside a node, as in the source. */
-export function textOf(node: Tree.Node): string {
-  if ('value' in node) return node.value;
-  return 'childNodes' in node ? node.childNodes.map(textOf).join('') : '';
+/** Makes all selectors that are compiled from now on match the plain way. */
+export function matchPlainly(): void {
+  isQuick = false;
 }
-
-/** Finds the elements that one selector without pseudo-elements matches on a page, in the order of the source. */
-export type Matcher = (document: PageDocument) => Element[];
 
 /** Compiles a selector list once, to run on many pages. Throws Error if css-select cannot read it. */
 export function compileMatcher(selector: string): Matcher {
+  if (!isQuick) return plainMatcher(selector);
   const parts = selectorTokens(selector).map(matcherOf);
   const [only] = parts;
   if (only && parts.length === 1) return only;
@@ -121,7 +66,7 @@ const indexes = new KeptWithPage<ElementIndex>();
 
 /** The elements of a page that carry a key, in the order of the source. */
 export function candidates(document: PageDocument, key: string): Element[] {
-  if (key === '*') return document.elements;
+  if (key === '*' || !isQuick) return document.elements;
   let index = indexes.get(document);
   if (!index) indexes.set(document, (index = new ElementIndex(document)));
   return index.get(key);
@@ -140,19 +85,12 @@ function ancestorFilterOf(document: PageDocument): AncestorFilter {
   return found;
 }
 
-/** The selector as a test of one element, for documents in standards and in quirks mode. */
-function queryOf(selector: string | Token[][]): (document: PageDocument) => (element: Element) => boolean {
-  const tokens = typeof selector === 'string' ? selectorTokens(selector) : selector;
-  renameOwn(tokens);
-  const make = (quirksMode: boolean) =>
-    compile<Tree.Node, Element>(tokens, { adapter, pseudos: ownPseudos, quirksMode, cacheResults: false });
-  const standards = make(false);
-  let quirks: typeof standards | undefined;
-  return (document) => (document.quirks ? (quirks ??= make(true)) : standards);
-}
-
 /** Like compileMatcher, for whether anything matches at all: stops at the first element that does. */
 export function compileTest(selector: string): (document: PageDocument) => boolean {
+  if (!isQuick) {
+    const match = plainMatcher(selector);
+    return (document) => match(document).length > 0;
+  }
   const parts = selectorTokens(selector).map((tokens) => ({ key: selectorKey(tokens), query: queryOf([tokens]) }));
   return (document) => parts.some(({ key, query }) => candidates(document, key).some(query(document)));
 }
@@ -166,21 +104,22 @@ export interface ElementTest {
 
 /** A test of one element, from css-what's tokens; compiled when it is first needed. What css-select cannot read matches nothing. */
 export function compileElementTest(tokens: () => Token[]): ElementTest {
-  let query: ReturnType<typeof queryOf> | undefined;
+  let query: Query | undefined;
   let need: KeyBits | null | undefined;
-  const compiled = () => {
+  const compiled = (): Query => {
     try {
       const read = tokens();
       need = requiredAncestors(read);
       const made = queryOf([read]);
       // Both modes are compiled as they are needed; what cannot be read shows at the first.
-      return (document: PageDocument) => made(document);
+      return made;
     } catch {
       return () => () => false;
     }
   };
   const mayBeBelow: ElementTest['mayBeBelow'] = (document, element) => {
     query ??= compiled();
+    if (!isQuick) return true;
     return !need || ancestorFilterOf(document).has(element, need);
   };
   return {
@@ -198,12 +137,13 @@ const fewElements = 50;
 
 /**
  * A query that looks once a page for what stands before the last descendant combinator, instead of above each element, and
- * shares that with other selectors; it tells nothing on a page where few elements would be tried. Null where a selector has
- * no such combinator. The selector must not stand in `@scope`. Throws Error if css-select cannot read it.
+ * shares that with other selectors; it tells nothing on a page where few elements would be tried. Null where the last
+ * combinator is another one: what is above the element is then not what has to be above the compound before it. The selector
+ * must not stand in `@scope`. Throws Error if css-select cannot read it.
  */
 function insideQuery(selector: Token[]): ((document: PageDocument) => ReturnType<Query> | null) | null {
-  const at = selector.findLastIndex(({ type }) => type === SelectorType.Descendant);
-  if (at <= 0) return null;
+  const at = selector.findLastIndex(isTraversal);
+  if (at <= 0 || selector[at]?.type !== SelectorType.Descendant) return null;
   // Compiling renames pseudo-classes.
   const tokens = structuredClone(selector);
   const [outer, inner] = [tokens.slice(0, at), tokens.slice(at + 1)];
@@ -231,6 +171,7 @@ function insideQuery(selector: Token[]): ((document: PageDocument) => ReturnType
 
 /** The same test of one selector, for many elements of a page; see insideQuery. */
 export function testOfMany(text: string, plain: ElementTest['matches']): ElementTest['matches'] {
+  if (!isQuick) return plain;
   let inside: ReturnType<typeof insideQuery> | undefined;
   const read = () => {
     try {
@@ -265,6 +206,7 @@ function elementsInside(tops: Element[]): Set<Element> {
 
 /** The test of a selector that is a tag, a class or an ID alone, as most are; null for all others. */
 export function simpleTest(text: string): ElementTest | null {
+  if (!isQuick) return null;
   const [, kind = '', name = ''] = /^([.#]?)([a-z][\w-]*)$/i.exec(text) ?? [];
   if (name === '') return null;
   const plain = name.toLowerCase();
@@ -280,53 +222,4 @@ export function simpleTest(text: string): ElementTest | null {
   };
   const own = matches[kind];
   return own ? { matches: own, mayBeBelow: () => true } : null;
-}
-
-/** The element that `:scope` matches; outside of `@scope` the root element (Selectors 4, 15.2). */
-let scopingRoot: Element | null = null;
-
-/** Runs a test in which `:scope` stands for an element. */
-export function withScopingRoot<T>(root: Element | null, test: () => T): T {
-  const before = scopingRoot;
-  scopingRoot = root;
-  try {
-    return test();
-  } finally {
-    scopingRoot = before;
-  }
-}
-
-const isScope = (element: Element) =>
-  scopingRoot ? element === scopingRoot : element.parentNode?.nodeName === '#document';
-
-const own = 'needle-';
-const ownPseudos = Object.fromEntries(
-  Object.entries({ ...pseudoClasses, scope: isScope }).map(([name, test]) => [own + name, test]),
-);
-
-/** `:scope* `: without the star css-select takes `:scope x` for `x` on the element of `:has()` itself too. */
-const anchor: Token[] = [
-  { type: SelectorType.Pseudo, name: 'scope', data: null },
-  { type: SelectorType.Universal, namespace: null },
-  { type: SelectorType.Descendant },
-];
-
-/** css-select's own reading of a pseudo-class comes before one that is handed to it, so that ours need other names. */
-function renameOwn(tokens: Token[][]): void {
-  for (const token of tokens.flat()) {
-    if (token.type !== 'pseudo') continue;
-    // `:nth-child(2 of .x)` is left to css-select, which wants a space after `of`.
-    const withList = typeof token.data === 'string' && /\sof(?![\w-])/i.test(token.data);
-    if (withList) token.data = String(token.data).replace(/\sof(?![\w-])\s*/i, ' of ');
-    if ((token.name === 'scope' || Object.hasOwn(pseudoClasses, token.name)) && !withList)
-      token.name = own + token.name;
-    if (!Array.isArray(token.data)) continue;
-    renameOwn(token.data);
-    // All of `:has(a b)` is inside of its element (Selectors 4, 4.5); css-select looks above it for the `a`.
-    if (token.name === 'has')
-      token.data = token.data.map((list) => {
-        const isJoined = list.slice(1).some(isTraversal) && !(list[0] && isTraversal(list[0]));
-        return isJoined ? [...anchor, ...list] : list;
-      });
-  }
 }

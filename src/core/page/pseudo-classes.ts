@@ -85,7 +85,7 @@ function isDefaultButton(element: Element): boolean {
 const formulas = new BoundedMap<string, (index: number) => boolean>(50_000);
 
 /** `2n+1` as a test of numbers from 0. */
-function formula(text: string): (index: number) => boolean {
+export function formula(text: string): (index: number) => boolean {
   const known = formulas.get(text) ?? compileFormula(parseFormula(text));
   formulas.set(text, known);
   return known;

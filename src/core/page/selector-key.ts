@@ -14,7 +14,7 @@ export function selectorKey(tokens: Token[]): string {
     if (token.type === 'tag' && (key === '*' || key.startsWith('['))) key = token.name.toLowerCase();
     if (token.type !== 'attribute' || token.action === 'not') continue;
     if (token.ignoreCase !== 'quirks') {
-      if (key === '*') key = `[${token.name.toLowerCase().replace('*|', '')}`;
+      if (key === '*') key = `[${token.name.slice(token.name.lastIndexOf('|') + 1).toLowerCase()}`;
       continue;
     }
     if (token.name === 'id' && token.action === 'equals') return `#${token.value.toLowerCase()}`;

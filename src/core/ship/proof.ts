@@ -12,7 +12,8 @@ import { SheetStore } from '../css/cascade/page-sheets.js';
 import { finding, type Finding } from '../finding.js';
 import { readDocument, type Element, type PageDocument } from '../page/document.js';
 import { elementPath } from '../page/element-path.js';
-import { candidates, compileMatcher, compileTest, TooLate, withinTime } from '../page/elements.js';
+import { candidates, compileMatcher, compileTest } from '../page/elements.js';
+import { TooLate, withinTime } from '../page/query.js';
 import type { Page, Site } from '../page/page.js';
 import type { PathOptions } from '../page/path.js';
 import type { View } from '../page/view.js';
@@ -22,6 +23,7 @@ import { SheetComparison } from './first-difference.js';
 import type { ReadBuild, ReadTask } from './read-back.js';
 import { marksOf, setMarks } from './marks.js';
 import { SelectorStarts } from './selector-starts.js';
+import { PlainProof } from './plain-proof.js';
 import { hasStyleRule } from './stylesheet.js';
 import { actingBy } from './tasks.js';
 
@@ -56,6 +58,7 @@ export function proveBuild(input: CheckInput, cells: Cell[], delivery: Delivery)
   const proof = new BuildProof(input, delivery);
   const view = input.view(null);
   for (const page of view?.site.pages ?? []) proof.tryPage(page);
+  proof.tryPlainly();
   const again = check({
     ...{ ...input, results: undefined, hints: null, onOpen: undefined, findings: [], loading: null },
     delivered: (page, document) => proof.delivered(page, document),
@@ -100,10 +103,13 @@ class BuildProof {
   private readonly written = new SharedSheets<CompiledAction>(ourSheet);
   private readonly here = new Map<ReadSheet, SharedSheets<OurRule<Owner>>>();
 
+  private readonly plain: PlainProof;
+
   constructor(
     private readonly input: CheckInput,
     private readonly delivery: Delivery,
   ) {
+    this.plain = new PlainProof((message, rule, page) => this.differs(message, rule, page));
     this.compiled = input.rules.flatMap((rule) => compileRule(rule).actions);
     this.view = input.view(null);
     this.shippedTo = this.view && shipment(input.rules, this.view.site);
@@ -151,16 +157,32 @@ class BuildProof {
 
   /** Tries the build on a page as it was captured, if anything in the build can match there. */
   tryPage(page: Page): void {
-    const { view, input } = this;
+    const { view } = this;
     const brought = this.delivery.to(page);
     if (!brought || !view) return;
     const sheet = this.sheetFor(brought);
     const isExpected = (this.shippedTo?.(page) ?? []).length > 0;
     if (!isExpected && !isWide(sheet) && !this.mayReach(page, sheet, brought)) return;
-    const compare = () => this.compare(page, view.open(page), brought);
+    this.inTime(page, () => this.compare(page, view.open(page), brought));
+  }
+
+  /** Tries selectors on the largest of their pages, of which one has not been tried; see PlainProof. */
+  tryPlainly(): void {
+    const { view, shippedTo } = this;
+    if (!view || !shippedTo) return;
+    for (const page of this.plain.remaining())
+      this.inTime(page, () => {
+        const document = view.open(page);
+        const sheet = this.delivered(page, document);
+        if (sheet) this.plain.on(page, document, shippedTo(page), sheet);
+      });
+  }
+
+  private inTime(page: Page, work: () => void): void {
+    const { input } = this;
     try {
-      if (input.startTime) withinTime(input.startTime(), compare);
-      else compare();
+      if (input.startTime) withinTime(input.startTime(), work);
+      else work();
     } catch (error) {
       if (!(error instanceof TooLate)) throw error;
       this.late.push(tooSlow(page));
@@ -192,6 +214,7 @@ class BuildProof {
     const before = this.findings.length;
     const shipped = shippedTo(page);
     const written = this.written.of(shipped);
+    this.plain.on(page, document, shipped, sheet);
     if (!this.comparison.areSame(document, written, sheet)) {
       const expected = new Map(shipped.map((each) => [each, reachOf(each, document)]));
       const difference = this.comparison.firstDifference(page, document, written, sheet);

@@ -1,7 +1,7 @@
 import { parse, type CallExpression, type Expression, type Node, type ObjectExpression } from 'acorn';
 import { parseHtml } from '../page/parse-html.js';
 import { elementsIn } from '../page/document.js';
-import { textOf } from '../page/elements.js';
+import { textOf } from '../page/query.js';
 import { anyBegin } from '../page/build-comments.js';
 import { compileSheet, type Sheet } from '../css/cascade/sheet.js';
 import type { RunTimeAddress } from '../target/run-time-addresses.js';

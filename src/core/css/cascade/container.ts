@@ -89,7 +89,10 @@ function told(node: CssNode, container: Element, computed: Pick<Computed, 'value
     const wanted = value.value.value.trim();
     const own = computed.value(container, '', value.property);
     if (wideKeywords.includes(wanted.toLowerCase())) return wanted.toLowerCase() === 'initial' ? own === '' : null;
-    return own === substitute(wanted, (name) => computed.value(container, '', name));
+    // Only the device knows; in a string the answer is not sure without need.
+    if (/\benv\(/i.test(wanted)) return null;
+    // Without a value for its var() it is what a property is that nothing sets.
+    return own === (substitute(wanted, (name) => computed.value(container, '', name)) ?? '');
   }
   const text = value.type === 'Raw' ? value.value.trim() : '';
   if (/^--[\w-]+$/.test(text)) return computed.value(container, '', text) !== '';

@@ -1,5 +1,5 @@
 import { attribute, lineageOf, linesOf, type Element, type PageDocument } from '../../page/document.js';
-import { textOf } from '../../page/elements.js';
+import { textOf } from '../../page/query.js';
 import type { Page } from '../../page/page.js';
 import { baseAddress } from '../../page/location.js';
 import type { StyleText, View } from '../../page/view.js';
@@ -32,9 +32,14 @@ export interface PageSheets {
   unseen: string[];
   /** The same of hosts that serve web fonts: such a sheet holds nothing but `@font-face`. */
   ofFonts: string[];
+  /** What of them could not be read, and may match anything: as messages name it. */
+  unread: string[];
   /** All that it loads, with what it held (StyleText.identity), null where it was not captured. */
   loaded: [address: string, identity: string | null][];
 }
+
+/** Characters of a selector in a message. */
+const longestShown = 60;
 
 /** Maximum depth of imports; deeper stylesheets are left out. */
 const deepestImport = 16;
@@ -55,7 +60,7 @@ export class SheetStore<Owner = unknown> {
 
   /** The stylesheets that apply to a page in the order of the source, each import before the sheet that imports it. */
   sheetsOf(page: Page, document: PageDocument): PageSheets {
-    const result: PageSheets = { uses: [], unseen: [], ofFonts: [], loaded: [] };
+    const result: PageSheets = { uses: [], unseen: [], ofFonts: [], unread: [], loaded: [] };
     const base = baseAddress(page, document);
     let preferred: string | null = null;
     for (const element of document.pageWide) {
@@ -79,7 +84,10 @@ export class SheetStore<Owner = unknown> {
   ): { sheets: PageSheets; external: Map<string, SheetUse[]> } {
     const external = new Map<string, SheetUse[]>();
     if (addresses.length === 0) return { sheets: own, external };
-    const added: PageSheets = { uses: [], unseen: [...own.unseen], ofFonts: [...own.ofFonts], loaded: [...own.loaded] };
+    const added: PageSheets = {
+      ...{ uses: [], unseen: [...own.unseen], ofFonts: [...own.ofFonts] },
+      ...{ unread: [...own.unread], loaded: [...own.loaded] },
+    };
     const base = baseAddress(page, document);
     const context: ImportContext = { around: [], layer: null, afterBuild: false, owner: null, chain: [] };
     for (const address of new Set(addresses)) {
@@ -182,6 +190,10 @@ export class SheetStore<Owner = unknown> {
       this.linked(address, { ...context, around, layer: inner, owner: null }, result);
     }
     const { around, layer, afterBuild, owner } = context;
+    for (const { selector, offset } of sheet.unread) {
+      const shown = selector.length > longestShown ? `${selector.slice(0, longestShown)}…` : selector;
+      result.unread.push(`selector ${shown} of ${told.file}:${told.lineOf(offset)} not read`);
+    }
     result.uses.push({ sheet, ...told, around, layer, afterBuild, owner });
   }
 }

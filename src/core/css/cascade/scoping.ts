@@ -1,5 +1,5 @@
 import { lineageOf, type Element, type PageDocument } from '../../page/document.js';
-import { withScopingRoot } from '../../page/elements.js';
+import { withScopingRoot } from '../../page/query.js';
 import type { EnclosingRule, SheetSelector } from './sheet.js';
 
 /** The roots of the innermost scope that an element is in, nearest first (CSS Cascading 6, 2.5), with their distance; `owner`: the parent of a `<style>`. */

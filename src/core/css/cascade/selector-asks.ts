@@ -42,7 +42,7 @@ function isOfLineage(token: Token, asks: Asks): boolean {
   if (token.type === 'tag' || token.type === 'universal') return token.namespace === null;
   if (token.type === 'attribute') {
     const name = token.name.toLowerCase();
-    if (token.namespace !== null || name.startsWith('*|')) return false;
+    if (token.namespace !== null || name.includes('|')) return false;
     if (name === 'id' && token.action === 'equals') asks.words.push(`#${token.value.toLowerCase()}`);
     else if (name === 'class' && token.action === 'element') asks.words.push(`.${token.value.toLowerCase()}`);
     else if (token.action === 'exists') asks.attributes.push([name, null]);

@@ -1,5 +1,5 @@
 import { KeptWithPage, parentOf, type Element, type PageDocument } from '../../page/document.js';
-import { textOf } from '../../page/elements.js';
+import { textOf } from '../../page/query.js';
 import { compileSelector, compileSheet, type SheetRule, type SheetSelector } from './sheet.js';
 
 /** A rule of a shadow tree's own stylesheet that reaches out of the tree: to its host, or to what is slotted into it. */

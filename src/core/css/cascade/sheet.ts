@@ -1,9 +1,18 @@
-import { selectorTokens } from '../selector-tokens.js';
+import { selectorTokens, type Namespaces } from '../selector-tokens.js';
 import type { Element, PageDocument } from '../../page/document.js';
 import { compileElementTest, simpleTest, testOfMany } from '../../page/elements.js';
+import { plainMatcher } from '../../page/query.js';
 import { mayHavePart, partNames } from '../../page/shadow.js';
 import { selectorKey } from '../../page/selector-key.js';
-import { isPlainSelector, parseSiteSelectors, resolveNested, selectorParts, type Selector } from '../selector.js';
+import {
+  isBeyondReading,
+  isPlainSelector,
+  parseSiteSelectors,
+  resolveNested,
+  selectorParts,
+  type Selector,
+} from '../selector.js';
+import { holdsNesting, holdsScope, withImplied } from '../selector-text.js';
 import { asksOf, asksOfPlain, type Asks } from './selector-asks.js';
 import { specificityOf, type Specificity } from '../specificity.js';
 import { lineCounter, readStylesheet, type SheetDeclaration, type SheetNode } from '../syntax.js';
@@ -19,6 +28,8 @@ export interface SheetSelector {
   matches: (document: PageDocument, element: Element) => boolean;
   /** All that match on a page, in the order of the source; only of selectors that find them at once. */
   elements?: (document: PageDocument) => Element[];
+  /** The same by asking each element; see query.ts. */
+  plainly: (document: PageDocument) => Element[];
   /** Whether what it needs above an element may be there. */
   mayBeBelow: (document: PageDocument, element: Element) => boolean;
   /** What decides whether it matches. */
@@ -53,6 +64,8 @@ export interface Sheet {
   keyframes: Map<string, Set<string>>;
   /** Custom properties that `@property` registers: whether they inherit, and their initial value. */
   registered: Map<string, { inherits: boolean; initial: string | null }>;
+  /** Selectors of style rules that could not be read, and may match anything. */
+  unread: { selector: string; offset: number }[];
   /** Whether a declaration makes an element a query container. */
   makesContainers: boolean;
   /** Whether a style rule depends on a query container. */
@@ -73,13 +86,14 @@ export function compileSheet(source: string): Sheet {
     imports: [],
     keyframes: new Map(),
     registered: new Map(),
+    unread: [],
     makesContainers: false,
     asksContainers: false,
     hasRootlessScope: false,
     byKey: new Map(),
     lineOf: lazily(() => lineCounter(source)),
   };
-  new SheetCompiler(sheet).read(readStylesheet(source), { layer: null, around: [], parents: null, scoped: false });
+  new SheetCompiler(sheet).readAll(readStylesheet(source));
   indexSheet(sheet);
   const around = new Set(sheet.rules.flatMap((rule) => rule.around));
   for (const each of around) {
@@ -117,6 +131,9 @@ interface Context {
   parents: Selector[] | null;
   /** Whether an `@scope` is around: selectors are then relative to its root. */
   scoped: boolean;
+  namespaces: Namespaces;
+  /** Where the style rule begins that is being read. */
+  offset: number;
 }
 
 /** Every anonymous layer is distinct, across all sheets. */
@@ -124,8 +141,17 @@ let anonymousLayers = 0;
 
 class SheetCompiler {
   private importsAllowed = true;
+  private namespacesAllowed = true;
+  private readonly namespaces = new Map<string, string>();
 
   constructor(private readonly sheet: Sheet) {}
+
+  readAll(nodes: SheetNode[]): void {
+    this.read(nodes, {
+      ...{ layer: null, around: [], parents: null, scoped: false },
+      ...{ namespaces: this.namespaces, offset: 0 },
+    });
+  }
 
   read(nodes: SheetNode[], context: Context): void {
     let run: SheetDeclaration[] = [];
@@ -140,7 +166,7 @@ class SheetCompiler {
         continue;
       }
       flush();
-      if (node.kind === 'style') this.styleRule(node.prelude, node.children, context);
+      if (node.kind === 'style') this.styleRule(node.prelude, node.children, { ...context, offset: node.offset });
       else this.atRule(node.name, node.prelude, node.children, context, node.offset);
     }
     flush();
@@ -148,12 +174,22 @@ class SheetCompiler {
 
   private styleRule(prelude: string, children: SheetNode[], context: Context): void {
     this.importsAllowed = false;
+    this.namespacesAllowed = false;
     const selectors = absoluteSelectors(prelude, context);
-    if (selectors) this.read(children, { ...context, parents: selectors });
+    if (selectors === 'unread') this.sheet.unread.push({ selector: prelude, offset: context.offset });
+    else if (selectors) this.read(children, { ...context, parents: selectors });
   }
 
-  private addRule(selectors: Selector[], declarations: SheetDeclaration[], { layer, around }: Context): void {
-    const compiled = selectors.flatMap(({ text }) => compileSelector(text) ?? []);
+  private addRule(
+    selectors: Selector[],
+    declarations: SheetDeclaration[],
+    { layer, around, namespaces, offset }: Context,
+  ): void {
+    const compiled = selectors.flatMap(({ text }) => {
+      const own = compileSelector(text, namespaces);
+      if (!own) this.sheet.unread.push({ selector: text, offset });
+      return own ?? [];
+    });
     if (compiled.length > 0) this.sheet.rules.push({ selectors: compiled, declarations, layer, around });
   }
 
@@ -164,11 +200,14 @@ class SheetCompiler {
     }
     if (name === 'layer') return this.layerRule(prelude, children, context);
     if (name !== 'charset') this.importsAllowed = false;
+    if (name === 'namespace' && this.namespacesAllowed && children === null) return this.namespace(prelude);
+    if (name !== 'charset') this.namespacesAllowed = false;
     if (children === null) return;
     if (name === 'media' || name === 'supports' || name === 'container')
       this.read(children, { ...context, around: [...context.around, { kind: name, condition: prelude }] });
     else if (name === 'scope') {
       const scope = readScope(prelude, context);
+      if (scope === null && isBeyondReading(prelude)) this.sheet.unread.push({ selector: prelude, offset });
       if (scope) this.read(children, { ...context, around: [...context.around, scope], parents: null, scoped: true });
     } else if (/^(-webkit-)?keyframes$/.test(name)) {
       const set = children.flatMap((frame) => (frame.kind === 'style' ? frame.children : []));
@@ -184,6 +223,13 @@ class SheetCompiler {
         initial: value('initial-value')?.value ?? null,
       });
     }
+  }
+
+  /** CSS Namespaces 3, section 2. */
+  private namespace(prelude: string): void {
+    const [, prefix = '', address = ''] =
+      /^(?:([\w-]+)\s+)?((?:url\(\s*)?(?:"[^"]*"|'[^']*'|[^\s"')]+)(?:\s*\))?)$/i.exec(prelude) ?? [];
+    if (address !== '') this.namespaces.set(prefix, unquoted(address.replace(/^url\(\s*|\s*\)$/gi, '')));
   }
 
   private importSheet(prelude: string, offset: number): void {
@@ -221,37 +267,40 @@ function layerPath(name: string): string[] | null {
 
 const unquoted = (text: string) => text.trim().replace(/^(["'])(.*)\1$/s, '$2');
 
-/** The absolute selectors of a style rule; null if a browser drops it. */
+/** The absolute selectors of a style rule; null if a browser drops it, `unread` where nothing can be said. */
 function absoluteSelectors(
   prelude: string,
-  { parents, scoped }: Pick<Context, 'parents' | 'scoped'>,
-): Selector[] | null {
+  { parents, scoped, namespaces }: Pick<Context, 'parents' | 'scoped'> & Partial<Pick<Context, 'namespaces'>>,
+): Selector[] | null | 'unread' {
+  if (isBeyondReading(prelude)) return 'unread';
   // `> .x` is read as what follows it; the combinator is put back.
-  const relative = /^\s*[>+~]/.test(prelude) || /,\s*[>+~]/.test(prelude);
-  const implied = parents ? '& ' : ':scope ';
-  const text = relative && (parents || scoped) ? prelude.replace(/(^|,)\s*([>+~])/g, `$1 ${implied}$2`) : prelude;
-  const selectors = parseSiteSelectors(text);
+  const text = (parents || scoped) && withImplied(prelude, parents ? '&' : ':scope');
+  const selectors = parseSiteSelectors(text || prelude, namespaces);
   if (!selectors) return null;
-  if (parents) {
-    const longest = selectors.reduce((most, each) => Math.max(most, each.text.split('&').length), 1);
-    const parentLength = parents.reduce((total, each) => total + each.text.length, 0);
-    // Nested `& &` doubles the text with every level; no sheet that people write comes near this.
-    if (longest * parentLength > 50_000) return null;
-    return resolveNested(selectors, parents);
-  }
+  if (parents) return nestedIn(selectors, parents);
   const root = [{ text: ':where(:scope)', offset: 0 }];
   return selectors.flatMap((selector) => {
-    if (selector.text.includes('&')) return resolveNested([selector], root);
-    return scoped && !/:scope\b/i.test(selector.text)
+    if (holdsNesting(selector.text)) return resolveNested([selector], root);
+    return scoped && !holdsScope(selector.text)
       ? [{ ...selector, text: `:where(:scope) ${selector.text}` }]
       : [selector];
   });
 }
 
+/** Nested `& &` doubles the text with every level; no sheet that people write comes near this. */
+const longestNested = 50_000;
+
+function nestedIn(selectors: Selector[], parents: Selector[]): Selector[] | 'unread' {
+  // An upper limit: not each `&` stands for the parents.
+  const longest = selectors.reduce((most, each) => Math.max(most, each.text.split('&').length), 1);
+  const parentLength = parents.reduce((total, each) => total + each.text.length, 0);
+  return longest * parentLength > longestNested ? 'unread' : resolveNested(selectors, parents);
+}
+
 /** Compiles a selector of ours as it is inside of `@scope` or outside; null if it can match nothing. */
 export function compileScoped(text: string, scoped: boolean): SheetSelector[] | null {
   const selectors = scoped ? absoluteSelectors(text, { parents: null, scoped }) : [{ text, offset: 0 }];
-  return selectors?.flatMap((each) => compileSelector(each.text) ?? []) ?? null;
+  return selectors === 'unread' ? null : (selectors?.flatMap((each) => compileSelector(each.text) ?? []) ?? null);
 }
 
 /** `(.card) to (.inner)`; null if a browser drops the rule. */
@@ -260,12 +309,12 @@ export function readScope(prelude: string, context: Pick<Context, 'parents' | 's
   if (prelude.trim() !== '' && start === undefined && end === undefined) return null;
   const compiled = (text: string, scoped: boolean) => {
     const selectors = absoluteSelectors(text, { parents: context.parents, scoped });
-    return selectors?.map(({ text: each }) => compileSelector(each));
+    return selectors === 'unread' ? undefined : selectors?.map(({ text: each }) => compileSelector(each));
   };
   // Inside another scope it is relative to that one's root, as all selectors there are.
   const starts = start === undefined ? null : compiled(start, context.scoped);
   // A limit is relative to the scoping root only where it says so.
-  const ends = end === undefined ? [] : compiled(/^\s*[>+~]/.test(end) ? `:scope ${end}` : end, false);
+  const ends = end === undefined ? [] : compiled(withImplied(end, ':scope') ?? end, false);
   if (starts === undefined || ends === undefined) return null;
   if (starts?.includes(null) || ends.includes(null)) return null;
   return { kind: 'scope', start: starts as SheetSelector[] | null, end: ends as SheetSelector[] };
@@ -280,11 +329,11 @@ export const forMany = (selector: SheetSelector): SheetSelector =>
 const pseudoElementName = /^::?[\w-]+/;
 
 /** Compiles one absolute selector; null if it can match nothing in a page's source. */
-export function compileSelector(text: string): SheetSelector | null {
-  if (isPlainSelector(text)) return plainSelector(text);
+export function compileSelector(text: string, namespaces?: Namespaces): SheetSelector | null {
+  if (isPlainSelector(text) && !namespaces?.size) return plainSelector(text);
   try {
     const { element, pseudo } = selectorParts(text);
-    const [tokens = []] = selectorTokens(element);
+    const [tokens = []] = selectorTokens(element, namespaces);
     const specificity = specificityOf(tokens);
     if (pseudo) specificity[2]++;
     const name = pseudoElementName.exec(pseudo)?.[0].toLowerCase() ?? '';
@@ -302,6 +351,10 @@ export function compileSelector(text: string): SheetSelector | null {
       matches: parts
         ? (document, element) => matches(document, element) && mayHavePart(document, element, parts)
         : matches,
+      plainly: (document) => {
+        const elements = plainMatcher(element, namespaces)(document);
+        return parts ? elements.filter((each) => mayHavePart(document, each, parts)) : elements;
+      },
     };
   } catch {
     return null;
@@ -320,6 +373,7 @@ function plainSelector(text: string): SheetSelector {
     specificity: [count(/#/g), count(/\./g), count(/(?:^|[\s>+~])[a-z]/gi)],
     key: (named?.[0] ?? last).toLowerCase(),
     ...(simpleTest(text) ?? compileElementTest(() => selectorTokens(text)[0] ?? [])),
+    plainly: (document) => plainMatcher(text)(document),
     asks: () => (asks ??= asksOfPlain(text)),
   };
 }

@@ -32,7 +32,7 @@ export class StandIns<Owner> {
       ...{ isInState: false, kept: new Map(), location: null },
     };
     const uses = set.uses.map((use) => ({ ...use, file: use.base, lineOf: use.sheet.lineOf }));
-    const sheets = { uses, unseen: [], ofFonts: [], loaded: [] };
+    const sheets = { uses, unseen: [], ofFonts: [], unread: [], loaded: [] };
     const sets = { setFor: () => set };
     this.cascade = new Cascade(this.document, sheets, ours, viewport, sets);
     this.built = new Computed(this.cascade);

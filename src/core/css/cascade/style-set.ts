@@ -1,7 +1,7 @@
 import { BoundedMap } from '../../bounded-map.js';
 import { textSignature } from '../../signature.js';
 import { attribute, type Element, type PageDocument } from '../../page/document.js';
-import { withScopingRoot } from '../../page/elements.js';
+import { withScopingRoot } from '../../page/query.js';
 import { browserSheet } from './browser-styles.js';
 import type { DeclarationBlock, OurRule, OurSheet, Winner } from './cascade.js';
 import { ElementChains, nextChain } from './element-chains.js';
