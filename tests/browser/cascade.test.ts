@@ -87,6 +87,9 @@ const kept: string[] = [
   '@namespace h "http://www.w3.org/1999/xhtml"; h|p.x { order: 2 } p { order: 1 } h|em.y { z-index: 2 }',
   '@namespace "http://www.w3.org/2000/svg"; .x { order: 2 } *|p { z-index: 2 } circle { order: 3 } .in :is(.x) { order: 4 } :not(.q) { flex-grow: 3 }',
   '.q {} @namespace svg url(http://www.w3.org/2000/svg); svg|p, .x { order: 2 }',
+  '@scope (.card:not([title=") to ("])) to (.q) { .x { z-index: 2 } } @scope to (.in) { .x { order: 3 } } @scope (.card)to(.in) { .card { order: 2 } }',
+  '.x:not([title=":is("]):is(.x, :unknown-thing, [title=":is(:foo, "]) { z-index: 2 } .x:not(.\\>:hover) { order: 2 }',
+  '.q\\, , .x { z-index: 2 } .q\\,, .y { order: 2 }',
   // Layers, values, inheritance
   '@layer a, b; @layer b { .x { order: 1 !important } } @layer a { .x { order: 2 !important } } .x { order: 3 !important }',
   '@layer a { .x { order: 1 } @layer b { .x { order: 2 } } }',

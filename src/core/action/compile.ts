@@ -96,7 +96,7 @@ function compileAction(rule: Rule, action: Action, anonymousName: (node: AtRule)
 
 function elementMatcher({ selectors }: Action): Matcher | null {
   if (selectors.length === 0) return null;
-  if (selectors.some(({ text }) => text.includes('::part('))) {
+  if (selectors.some(({ text }) => selectorParts(text).pseudo.startsWith('::part('))) {
     const compiled = selectors.flatMap(({ text }) => compileScoped(text, false) ?? []);
     return (document) =>
       document.elements.filter((element) => compiled.some(({ matches }) => matches(document, element)));

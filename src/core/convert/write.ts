@@ -1,3 +1,4 @@
+import { selectorParts } from '../css/selector.js';
 import { writeString } from '../css/strings.js';
 import type { AtRule, ChildNode, Declaration, Root, Rule as StyleRule } from 'postcss';
 import { selectorsOf, withAbsoluteUrls, type RuleGroup, type ConvertedStyle, type Resolve } from './rule-groups.js';
@@ -71,7 +72,7 @@ function stylesText(styles: ConvertedStyle[], best: boolean, resolve: Resolve | 
       open = [...open, wrapper];
     }
     const depth = '  '.repeat(open.length);
-    if (best && hidesOnly(style) && selectors.every((each) => !each.includes('::')))
+    if (best && hidesOnly(style) && selectors.every((each) => selectorParts(each).pseudo === ''))
       lines.push(`${depth}@hide ${selectors.join(', ')};`);
     else
       lines.push(

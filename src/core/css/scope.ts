@@ -1,3 +1,4 @@
+import { holdsNesting, holdsScope } from './selector-text.js';
 import { selectorParts } from './selector.js';
 
 /**
@@ -44,7 +45,7 @@ export function scopeSelector(selector: string, scope: Scope, reach: Reach, inSc
   const { element, pseudo, namesRoot, subjectIsRoot } = selectorParts(selector);
   if (inScope) {
     // Inside @scope, `S X` would look for S below the scoping root.
-    const html = namesRoot || /:scope\b|&/i.test(selector) ? [htmlScope(scope)] : [];
+    const html = namesRoot || holdsScope(selector) || holdsNesting(selector) ? [htmlScope(scope)] : [];
     return `${element}:is(${[...html, bodyScope(scope), `${bodyScope(scope)} *`].join(', ')})${pseudo}`;
   }
   const unseen = reach.elements === 0;

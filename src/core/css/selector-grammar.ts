@@ -1,6 +1,7 @@
 import type { CssNode, Selector as SelectorNode } from 'css-tree';
 import { TextError } from '../place.js';
 import tables from './browser-tables.json' with { type: 'json' };
+import { tokensOf } from './selector-text.js';
 
 /** Pseudo-elements that CSS 2 wrote with one colon. */
 export const legacyPseudoElements = ['before', 'after', 'first-line', 'first-letter'];
@@ -177,9 +178,13 @@ function stringEnd(text: string, from: number, quote: string): number {
 
 /** A text in which forgiving lists hold only arms that `isValid` takes; `nothing` stands for an empty one. */
 export function withoutInvalidArms(text: string, isValid: (arm: string) => boolean, nothing: string): string {
-  const start = /:(?:is|where|-webkit-any)\(/i.exec(text);
-  if (!start) return text;
-  const from = start.index + start[0].length;
+  const tokens = tokensOf(text);
+  const list = tokens.findIndex(
+    (token, at) => /^(?:is|where|-webkit-any)\($/i.test(token.text) && tokens[at - 1]?.text === ':',
+  );
+  const name = tokens[list];
+  if (!name) return text;
+  const from = name.start + name.text.length;
   const commas: number[] = [from - 1];
   const open: string[] = [];
   let end = text.length;
@@ -196,6 +201,6 @@ export function withoutInvalidArms(text: string, isValid: (arm: string) => boole
   }
   const arms = commas.map((comma, index) => text.slice(comma + 1, commas[index + 1] ?? end));
   const kept = arms.map((arm) => withoutInvalidArms(arm, isValid, nothing)).filter(isValid);
-  const list = kept.length > 0 ? `${start[0]}${kept.join(',')})` : nothing;
-  return text.slice(0, start.index) + list + withoutInvalidArms(text.slice(end + 1), isValid, nothing);
+  const valid = kept.length > 0 ? `:${name.text}${kept.join(',')})` : nothing;
+  return text.slice(0, name.start - 1) + valid + withoutInvalidArms(text.slice(end + 1), isValid, nothing);
 }

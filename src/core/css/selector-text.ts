@@ -71,6 +71,22 @@ export function withImplied(text: string, implied: string): string | null {
   return parts.map((part) => (isRelative(part) ? `${implied} ${part.trimStart()}` : part)).join(',');
 }
 
+/** The texts in the brackets of `(…) to (…)`, of which each may be left out; null for another text. */
+export function scopeParts(prelude: string): { start?: string; end?: string } | null {
+  const tokens = tokensOf(prelude).filter(({ type }) => type !== WhiteSpace && type !== Comment);
+  const outer = tokens.filter(({ depth }) => depth === 0);
+  const form = outer.map(({ text }) => text.toLowerCase()).join('');
+  if (!/^(\(\))?(to\(\)|to\()?$/.test(form.replace(/\($/, '()'))) return null;
+  const open = outer.filter(({ text }) => text === '(' || text.toLowerCase() === 'to(');
+  const texts = open.map((bracket) => {
+    const close = outer.find(({ start }) => start > bracket.start);
+    return prelude.slice(bracket.start + bracket.text.length, close?.start);
+  });
+  const hasStart = outer[0]?.text === '(';
+  const end = texts[hasStart ? 1 : 0];
+  return { ...(hasStart ? { start: texts[0] ?? '' } : {}), ...(end === undefined ? {} : { end }) };
+}
+
 /** Whether a selector holds `&`, itself or in an argument. */
 export const holdsNesting = (text: string): boolean =>
   text.includes('&') && tokensOf(text).some((token) => token.type === Delim && token.text === '&');

@@ -1,5 +1,13 @@
 import { BoundedMap } from '../bounded-map.js';
-import { generate, parse, walk, type CssNode, type Selector as SelectorNode, type SelectorList } from 'css-tree';
+import {
+  generate,
+  parse,
+  walk,
+  type CssNode,
+  type ListItem,
+  type Selector as SelectorNode,
+  type SelectorList,
+} from 'css-tree';
 import { suggestion } from '../nearest.js';
 import { faultOf, TextError, type TextFault } from '../place.js';
 import { isDeeperThan, plainText, splitList } from './selector-text.js';
@@ -189,7 +197,7 @@ function checkListOrder(list: SelectorList, relative: boolean, forgiving = false
 
 function selectorTree(text: string): SelectorList {
   if (text.trim() === '') throw new TextError('The selector is empty', 0);
-  if (/,\s*$/.test(text)) {
+  if (splitList(text).at(-1)?.trim() === '') {
     const said = `"${text.trim()}" is not a valid selector: nothing follows the last comma`;
     throw new TextError(said, text.lastIndexOf(',') + 1);
   }
@@ -388,15 +396,16 @@ const isPlainCompound = (text: string) =>
 
 /** A selector without the pseudo-classes of a state: what it would match if the state were there. */
 export function withoutStates(text: string): string {
-  const states: [number, number][] = [];
-  walk(selectorTree(text), (node: CssNode) => {
+  const states: [start: number, end: number, isAlone: boolean][] = [];
+  walk(selectorTree(text), (node: CssNode, item: ListItem<CssNode> | null) => {
     if (node.type === 'PseudoClassSelector' && statePseudoClasses.includes(node.name.toLowerCase()) && node.loc) {
-      states.push([node.loc.start.offset, node.loc.end.offset]);
+      const isEdge = (beside: ListItem<CssNode> | null | undefined) => !beside || beside.data.type === 'Combinator';
+      const isBefore = isEdge(item?.next) || item?.next?.data.type === 'PseudoClassSelector';
+      states.push([node.loc.start.offset, node.loc.end.offset, isEdge(item?.prev) && isBefore]);
     }
   });
-  return states.reduceRight((left, [start, end]) => {
-    const before = left.slice(0, start);
-    const alone = /(^|[\s>+~,(])$/.test(before) && /^([\s>+~,):]|$)/.test(left.slice(end));
-    return before + (alone ? '*' : '') + left.slice(end);
-  }, text);
+  return states.reduceRight(
+    (left, [start, end, alone]) => left.slice(0, start) + (alone ? '*' : '') + left.slice(end),
+    text,
+  );
 }

@@ -35,7 +35,8 @@ function ofPseudoClass({ name, data }: { name: string; data?: string | Token[][]
     const inner = heaviest(data);
     return ['is', 'not', 'has', 'matches'].includes(name) || name.startsWith('-webkit-any') ? inner : plusClass(inner);
   }
-  const list = /^nth-(last-)?child$/.test(name) && typeof data === 'string' ? / of (.*)$/is.exec(data)?.[1] : undefined;
+  const list =
+    /^nth-(last-)?child$/.test(name) && typeof data === 'string' ? /\sof(?![\w-])(.*)$/is.exec(data)?.[1] : undefined;
   return list === undefined ? [0, 1, 0] : plusClass(heaviest(selectorTokens(list)));
 }
 

@@ -12,7 +12,7 @@ import {
   selectorParts,
   type Selector,
 } from '../selector.js';
-import { holdsNesting, holdsScope, withImplied } from '../selector-text.js';
+import { holdsNesting, holdsScope, scopeParts, withImplied } from '../selector-text.js';
 import { asksOf, asksOfPlain, type Asks } from './selector-asks.js';
 import { specificityOf, type Specificity } from '../specificity.js';
 import { lineCounter, readStylesheet, type SheetDeclaration, type SheetNode } from '../syntax.js';
@@ -305,8 +305,9 @@ export function compileScoped(text: string, scoped: boolean): SheetSelector[] | 
 
 /** `(.card) to (.inner)`; null if a browser drops the rule. */
 export function readScope(prelude: string, context: Pick<Context, 'parents' | 'scoped'>): EnclosingRule | null {
-  const [, start, end] = /^(?:\(([^]*?)\))?\s*(?:to\s*\(([^]*)\))?$/i.exec(prelude.trim()) ?? [];
-  if (prelude.trim() !== '' && start === undefined && end === undefined) return null;
+  const parts = scopeParts(prelude);
+  if (!parts) return null;
+  const { start, end } = parts;
   const compiled = (text: string, scoped: boolean) => {
     const selectors = absoluteSelectors(text, { parents: context.parents, scoped });
     return selectors === 'unread' ? undefined : selectors?.map(({ text: each }) => compileSelector(each));
