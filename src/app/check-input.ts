@@ -13,7 +13,7 @@ import { Cache } from '../project/cache.js';
 import type { Project } from '../project/project.js';
 import type { SiteSource } from '../project/read-configuration.js';
 import { today } from './call.js';
-import { openProject, viewOptions, type LookCall } from './open.js';
+import { isPlain, openProject, viewOptions, type LookCall } from './open.js';
 import { hashName, shippedName } from './shipped-name.js';
 import { otherSites } from './sites.js';
 
@@ -50,7 +50,9 @@ export function openCheck(call: LookCall): OpenedCheck {
 export function checkOf(project: Project, source: SiteSource, content: SiteContent, call: LookCall): OpenedCheck {
   const options = viewOptions(call, project, source, content);
   const { directory } = project;
-  const looked = [source.name, options.viewport, options.state, options.visitor].filter((each) => each !== null);
+  // What was kept by the quick way does not answer for the plain one.
+  const way = isPlain() ? 'plain' : null;
+  const looked = [source.name, options.viewport, options.state, options.visitor, way].filter((each) => each !== null);
   const about = ({ parts }: PageResult) => parts?.page ?? '';
   const form = { write: packed, read: unpacked, about };
   const results = new Cache<PageResult>(directory, ['check', ...looked].join('.'), form);

@@ -1,5 +1,6 @@
 import type { Viewport } from '../core/css/cascade/media.js';
 import { hashOf } from '../capture/capture-store.js';
+import { matchPlainly } from '../core/page/elements.js';
 import type { Page } from '../core/page/page.js';
 import type { View } from '../core/page/view.js';
 import { ProblemError } from '../core/place.js';
@@ -11,8 +12,12 @@ import { unknownVisitor } from '../project/visitor.js';
 import type { SiteCall } from './call.js';
 import { capturedSite, openSite } from '../app/sites.js';
 
+/** Whether nothing quick is to be used, to compare with what is. */
+export const isPlain = (): boolean => process.env['LOCAL_NEEDLE_PLAIN'] === '1';
+
 /** The project and the site that a call is about. */
 export function openProject(args: SiteCall): { project: Project; source: SiteSource; content: SiteContent } {
+  if (isPlain()) matchPlainly();
   const project = loadProject(findProject(args.project, process.cwd()), args);
   const source = chosenSite(project.settings, args.site);
   return { project, source, content: openSite(project.directory, project.settings, source) };

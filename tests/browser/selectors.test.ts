@@ -6,6 +6,7 @@ import type { Page } from 'playwright-core';
 import { renderPage, writeDemoSite } from '../../demo/site.js';
 import { demoPages } from '../../demo/pages.js';
 import { parseSelectorList, parseSiteSelectors, selectorParts } from '../../src/core/css/selector.js';
+import { faultOf } from '../../src/core/place.js';
 import { closedAtEnd } from '../../src/core/css/selector-grammar.js';
 import { parentOf, readDocument, type Element } from '../../src/core/page/document.js';
 import { remembering } from '../../src/core/action/compile.js';
@@ -64,12 +65,10 @@ describeInBrowser('Elements matched, against Chromium', () => {
     const document = readDocument(source);
     const numbers = new Map(compileMatcherAll(document).map((each, at) => [each, at]));
     return list.map((selector) => {
-      try {
-        parseSelectorList(selector);
-      } catch {
-        return null;
-      }
-      return matched(selector, document).map((each) => numbers.get(each));
+      const read = faultOf(() => parseSelectorList(selector));
+      if (read !== null) return null;
+      const taken = parseSelectorList(selector).map(({ text }) => text);
+      return matched(taken.join(', '), document).map((each) => numbers.get(each));
     });
   };
   /** What a selector matches in each of the ways that the program has, which must be the same. */
@@ -277,6 +276,165 @@ describeInBrowser('Elements matched, against Chromium', () => {
       `${tried} made of the names of ${folders.map((each) => basename(each)).join(', ')}: 0 differ`,
     );
     expect(tried).toBeGreaterThanOrEqual(wanted);
+  });
+
+  /** Fields of forms with every attribute that decides about a pseudo-class. */
+  const field = fc
+    .record({
+      tag: fc.constantFrom('input', 'input', 'input', 'input', 'select', 'textarea', 'button', 'progress', 'output'),
+      type: fc.constantFrom(
+        ...'text,checkbox,radio,radio,number,range,email,url,tel,date,month,week,time,datetime-local,color,hidden,submit,reset,button,image,file,search,password,nonsense'.split(
+          ',',
+        ),
+      ),
+      value: fc.constantFrom(
+        null,
+        '',
+        '5',
+        '12',
+        'a@b.example',
+        'a@',
+        'https://saltmere.example/',
+        '2026-02-30',
+        '2026-03-05',
+        '2026-03',
+        '2026-W09',
+        '10:30',
+        'abc',
+        '2026-03-05T10:30',
+        '1.5',
+      ),
+      more: fc.uniqueArray(
+        fc.constantFrom(
+          ...[
+            'required',
+            'readonly',
+            'disabled',
+            'checked',
+            'name=a',
+            'name=b',
+            'placeholder=p',
+            'min=3',
+            'max=10',
+            'step=2',
+            'pattern="[a-c]+"',
+          ],
+          ...[
+            'multiple',
+            'form=f',
+            'min=2026-03-01',
+            'max=2026-03',
+            'max=2026-04-01',
+            'min=09:00',
+            'max=10:00',
+            'step=any',
+            'size=3',
+            'contenteditable',
+          ],
+        ),
+        { maxLength: 4 },
+      ),
+      options: fc.array(
+        fc.constantFrom(
+          '<option>',
+          '<option value="">',
+          '<option selected>',
+          '<option disabled>',
+          '<optgroup disabled><option>',
+          '<option selected value="">',
+        ),
+        { maxLength: 3 },
+      ),
+    })
+    .map(({ tag, type, value, more, options }) => {
+      const own = [tag === 'input' || tag === 'button' ? `type=${type}` : '', ...more].join(' ');
+      const open = `<${tag} ${own}${value !== null && tag !== 'select' ? ` value="${value}"` : ''}>`;
+      if (tag === 'input') return open;
+      const inner =
+        tag === 'select'
+          ? options.map((each) => `${each}${each.includes('value') ? '' : 'x'}`).join('')
+          : tag === 'textarea'
+            ? (value ?? '')
+            : 'x';
+      return `${open}${inner}</${tag}>`;
+    });
+  const around = fc.constantFrom(
+    ['', ''],
+    ['<form>', '</form>'],
+    ['<form id=f>', '</form>'],
+    ['<fieldset disabled>', '</fieldset>'],
+    ['<fieldset disabled><legend>', '</legend></fieldset>'],
+    ['<fieldset><legend>a</legend>', '</fieldset>'],
+    ['<fieldset disabled><div><legend>', '</legend></div></fieldset>'],
+    ['<datalist>', '</datalist>'],
+    ['<div contenteditable=true>', '</div>'],
+    ['<div contenteditable><p contenteditable=false>', '</p></div>'],
+  );
+  const directed = fc
+    .record({
+      tag: fc.constantFrom('p', 'bdi', 'div', 'input', 'textarea', 'span'),
+      dir: fc.constantFrom(
+        '',
+        'dir=auto',
+        'dir=rtl',
+        'dir=ltr',
+        'dir=AUTO',
+        'dir=no',
+        'type=tel',
+        'type=tel dir=auto',
+        'type=checkbox dir=auto',
+      ),
+      text: fc.constantFrom(
+        '',
+        '123',
+        'abc',
+        '\u05d0\u05d1',
+        '12 \u0627',
+        '<b dir=ltr>a</b>\u05d0',
+        '<bdi>a</bdi>\u05d0',
+        '<style>a</style>\u05d0',
+        '\u200f',
+        '<i>\u05d0</i>a',
+      ),
+    })
+    .map(({ tag, dir, text }) =>
+      tag === 'input'
+        ? `<input ${dir} value="${text.replace(/<.*>/g, '')}">`
+        : `<${tag} ${dir}>${tag === 'textarea' ? text.replace(/<.*>/g, '') : text}</${tag}>`,
+    );
+
+  test('of forms and of directions are those that Chromium matches', async () => {
+    const names =
+      'disabled enabled required optional read-only read-write checked indeterminate default valid invalid in-range out-of-range placeholder-shown dir(ltr) dir(rtl)';
+    const list = [
+      ...names.split(' ').map((each) => `:${each}`),
+      '[alt~=""]',
+      '[value~="5 "]',
+      ':is(input, :unknown-thing)',
+      '[class^=""]',
+      '[class*=""]',
+    ];
+    await fc.assert(
+      fc.asyncProperty(
+        fc.array(fc.tuple(around, around, fc.array(fc.oneof(field, directed), { minLength: 1, maxLength: 4 })), {
+          minLength: 1,
+          maxLength: 6,
+        }),
+        async (groups) => {
+          const body = groups.map(([[a, z], [b, y], fields]) => `${a}${b}${fields.join('')}${y}${z}`).join('\n');
+          const source = `<!doctype html><body alt="" class="">${body}</body>`;
+          const [ours, theirs] = [here(source, list), await inBrowser(source, list)];
+          const wrong = list.flatMap((selector, at) => {
+            const [own, given] = [ours[at], theirs[at]];
+            return JSON.stringify(own) === JSON.stringify(given)
+              ? []
+              : [`${selector}: ${JSON.stringify(own)}; Chromium: ${JSON.stringify(given)}`];
+          });
+          expect({ body, wrong }).toEqual({ body, wrong: [] });
+        },
+      ),
+      { numRuns: runsOf(100, 5000), seed: Number(process.env['ORACLE_SEED'] ?? 7), includeErrorInReport: true },
+    );
   });
 
   /** Valid selectors, and mutations of them that seldom are. */

@@ -45,6 +45,19 @@ export function parseSelectorList(given: string, relative = false): Selector[] {
       'Split it.',
     );
   const text = plainText(closedAtEnd(given));
+  const fault = faultOf(() => checkedList(text, relative));
+  if (fault === null) return checkedList(text, relative);
+  // What a forgiving list (Selectors 4, 18.1) cannot take, browsers leave out of it, and so do we if something is left; a
+  // pseudo-element in it is a mistake of a rule.
+  const forgiven = parseSiteSelectors(text)
+    ?.map((selector) => selector.text)
+    .join(', ');
+  if (forgiven === undefined || forgiven.includes(nothing) || mayHoldPseudoElement(text))
+    return checkedList(text, relative);
+  return checkedList(forgiven, relative);
+}
+
+function checkedList(text: string, relative: boolean): Selector[] {
   const list = selectorTree(text);
   checkListOrder(list, relative);
   walk(list, (node: CssNode) => {

@@ -3,7 +3,7 @@ import type { DefaultTreeAdapterTypes as Tree } from 'parse5';
 import { selectorTokens } from '../css/selector-tokens.js';
 import { AncestorFilter, requiredAncestors, type KeyBits } from './ancestor-filter.js';
 import { KeptWithPage, type Element, type PageDocument } from './document.js';
-import { plainMatcher, queryOf, selectedAttribute, type Matcher } from './query.js';
+import { attributesChanged, plainMatcher, queryOf, selectedAttribute, type Matcher } from './query.js';
 import { classesOf, keysOfKind, selectorKey } from './selector-key.js';
 
 /**
@@ -75,6 +75,7 @@ export function candidates(document: PageDocument, key: string): Element[] {
 /** Call this after changing an element's ID, classes or other attributes. */
 export function elementsChanged(document: PageDocument): void {
   document.kept.clear();
+  attributesChanged();
 }
 
 const ancestorFilters = new KeptWithPage<AncestorFilter>();

@@ -128,11 +128,28 @@ function nthOf(quirksMode: boolean, isFromEnd: boolean): (element: Element, argu
       known.set(text, (own = { isCounted: formula(counted), isListed }));
     }
     if (!own.isListed(element)) return false;
-    const siblings = adapter.getSiblings(element).filter(adapter.isTag);
-    const place = siblings.indexOf(element);
-    const before = isFromEnd ? siblings.slice(place + 1) : siblings.slice(0, place);
-    return own.isCounted(before.filter(own.isListed).length);
+    return own.isCounted(placeAmong(element, own.isListed, isFromEnd));
   };
+}
+
+/** Where elements are among the siblings that a list takes; counted once, for as long as no attribute changes. */
+const placesKnown = new WeakMap<(element: Element) => boolean, { changes: number; places: WeakMap<Element, number> }>();
+let changes = 0;
+
+/** Call this after changing an attribute of an element. */
+export function attributesChanged(): void {
+  changes++;
+}
+
+function placeAmong(element: Element, isListed: (element: Element) => boolean, isFromEnd: boolean): number {
+  let known = placesKnown.get(isListed);
+  if (known?.changes !== changes) placesKnown.set(isListed, (known = { changes, places: new WeakMap() }));
+  const place = known.places.get(element);
+  if (place !== undefined) return place;
+  const listed = adapter.getSiblings(element).filter((each) => adapter.isTag(each) && isListed(each)) as Element[];
+  if (isFromEnd) listed.reverse();
+  listed.forEach((each, at) => known.places.set(each, at));
+  return known.places.get(element) ?? 0;
 }
 
 const ofPattern = /^\s*([^]+?)\s+of(?![\w-])\s*([^]+)$/i;
@@ -153,6 +170,8 @@ const anchor: Token[] = [
 /** css-select's own reading of a pseudo-class comes before one that is handed to it, so that ours need other names. */
 function renameOwn(tokens: Token[][]): void {
   for (const token of tokens.flat()) {
+    // No word of a list is empty; css-select knows that of those with spaces alone.
+    if (token.type === 'attribute' && token.action === 'element' && token.value === '') token.value = ' ';
     if (token.type !== 'pseudo') continue;
     const withList = /^nth-(last-)?child$/.test(token.name) && ofPattern.test(String(token.data));
     if (withList) token.name += '-of';

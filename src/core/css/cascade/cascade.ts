@@ -3,7 +3,6 @@ import { attribute, parentOf, type Element, type PageDocument } from '../../page
 import { candidates } from '../../page/elements.js';
 import { elementKeys } from '../../page/selector-key.js';
 import { declarationFault, hasSubstitution, namesFor, wideKeywords } from '../declaration.js';
-import { itemsOf } from '../value/items.js';
 import { longhandValue } from '../value/expand.js';
 import { flowOf, hasOtherName, horizontal, logicalOf, physicalOf, type Flow } from '../logical.js';
 import { readDeclarations, type SheetDeclaration } from '../syntax.js';
@@ -351,7 +350,8 @@ export class Cascade<Owner = unknown> {
     const isDriven =
       drivenBy !== undefined && drivenBy !== null && !wideKeywords.includes(drivenBy) && drivenBy !== 'auto';
     if (drivenBy === 'none' || (!isDriven && (!duration || !isLong(duration.declaration.value)))) return best;
-    const words = itemsOf(running.declaration.value).map((word) => word.trim().replace(/^["']|["']$/g, ''));
+    const all = running.declaration.value.match(/"[^"]*"|'[^']*'|[^\s,]+/g) ?? [];
+    const words = all.map((word) => word.replace(/^["']|["']$/g, ''));
     for (const word of words.reverse()) {
       const set = this.keyframesOf(word);
       if (!set || ![...names].some((name) => set.has(name))) continue;
