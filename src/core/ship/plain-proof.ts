@@ -24,11 +24,14 @@ interface Tried {
 export class PlainProof {
   private readonly tried = new Map<CompiledAction, Tried>();
 
+  private readonly slow = new Set<Page>();
+
   constructor(private readonly differs: Differs) {}
 
   /** Tries what ships to a page there, unless it was tried on enough pages. */
   on(page: Page, document: PageDocument, shipped: CompiledAction[], sheet: OurSheet<Owner>): void {
     let rules: Map<Owner, OurRule<Owner>[]> | null = null;
+    if (this.slow.has(page)) return;
     for (const action of shipped) {
       if (!action.selectors || action.rules.length === 0) continue;
       const tried = this.tried.get(action) ?? { pages: new Set<Page>(), largest: null };
@@ -42,12 +45,24 @@ export class PlainProof {
     }
   }
 
+  /** Notes a page on which this took too long: another one is tried instead. */
+  giveUp(page: Page): void {
+    this.slow.add(page);
+    for (const { pages } of this.tried.values()) pages.delete(page);
+  }
+
   /** The largest pages on which something is still to be tried. */
   remaining(): Set<Page> {
     const pages = [...this.tried.values()].map(({ pages: done, largest }) =>
-      largest && !done.has(largest.page) ? largest.page : null,
+      largest && !done.has(largest.page) && !this.slow.has(largest.page) ? largest.page : null,
     );
     return new Set(pages.filter((page) => page !== null));
+  }
+
+  /** Rules that were given up on each page. */
+  untried(): Set<Rule> {
+    const left = [...this.tried].filter(([, { pages }]) => pages.size === 0);
+    return new Set(left.map(([{ owner }]) => owner.rule));
   }
 
   private compare(action: CompiledAction, rules: OurRule<Owner>[], page: Page, document: PageDocument): void {

@@ -70,7 +70,12 @@ export function proveBuild(input: CheckInput, cells: Cell[], delivery: Delivery)
   const inTime = (list: Cell[]) => list.filter(({ page }) => !late.has(page));
   const [known, others] = byWhether(inTime(cells), proof.isKnownCell());
   compareCells(others, inTime(again.cells), input.rules, proof.differs);
-  const findings = [...proof.findings, ...proof.late, ...again.findings.filter(({ code }) => code === 'too-slow')];
+  const findings = [
+    ...proof.findings,
+    ...proof.late,
+    ...proof.untried,
+    ...again.findings.filter(({ code }) => code === 'too-slow'),
+  ];
   return { cells: known.length + inTime(again.cells).length, pages: view?.site.pages.length ?? 0, findings };
 }
 
@@ -92,6 +97,8 @@ class BuildProof {
   readonly findings: Finding[] = [];
   /** Findings for pages that took too long to compare. */
   readonly late: Finding[] = [];
+  /** Findings for rules that no page was fast enough to try the plain way. */
+  readonly untried: Finding[] = [];
   private readonly compiled: CompiledAction[];
   private readonly sheets = new Map<ReadBuild, ReadSheet>();
   /** Pages on which the build does what the rules do, and those that took too long. */
@@ -163,30 +170,40 @@ class BuildProof {
     const sheet = this.sheetFor(brought);
     const isExpected = (this.shippedTo?.(page) ?? []).length > 0;
     if (!isExpected && !isWide(sheet) && !this.mayReach(page, sheet, brought)) return;
-    this.inTime(page, () => this.compare(page, view.open(page), brought));
+    const compared = this.inTime(page, () => {
+      const document = view.open(page);
+      const delivered = this.delivered(page, document);
+      this.compare(page, document, brought, delivered);
+      return { document, delivered };
+    });
+    if (compared?.delivered) this.tryPlainlyOn(page, compared.document, compared.delivered);
   }
 
   /** Tries selectors on the largest of their pages, of which one has not been tried; see PlainProof. */
   tryPlainly(): void {
     const { view, shippedTo } = this;
     if (!view || !shippedTo) return;
-    for (const page of this.plain.remaining())
-      this.inTime(page, () => {
-        const document = view.open(page);
-        const sheet = this.delivered(page, document);
-        if (sheet) this.plain.on(page, document, shippedTo(page), sheet);
-      });
+    for (const page of this.plain.remaining()) {
+      const document = view.open(page);
+      const sheet = this.delivered(page, document);
+      if (sheet) this.tryPlainlyOn(page, document, sheet);
+    }
+    for (const rule of this.plain.untried()) {
+      const message = `Trying each element took too long on the pages of "${rule.name}"; its build was compared by its verdicts alone`;
+      this.untried.push(finding('too-slow', message, { rule: rule.name, at: rule.at }));
+    }
   }
 
-  private inTime(page: Page, work: () => void): void {
+  /** What the work gives within a page's time; null where it took longer, which is noted. */
+  private inTime<T>(page: Page, work: () => T): T | null {
     const { input } = this;
     try {
-      if (input.startTime) withinTime(input.startTime(), work);
-      else work();
+      return input.startTime ? withinTime(input.startTime(), work) : work();
     } catch (error) {
       if (!(error instanceof TooLate)) throw error;
       this.late.push(tooSlow(page));
       this.known.add(page);
+      return null;
     }
   }
 
@@ -206,15 +223,32 @@ class BuildProof {
     return may;
   }
 
-  private compare(page: Page, document: PageDocument, brought: Brought): void {
+  /** Tries selectors on a page the plain way, within a time limit of its own: it is slower than all else. */
+  private tryPlainlyOn(page: Page, document: PageDocument, sheet: OurSheet<Owner>): void {
+    const { startTime } = this.input;
+    const shipped = this.shippedTo?.(page) ?? [];
+    const work = () => this.plain.on(page, document, shipped, sheet);
+    try {
+      if (startTime) withinTime(startTime(), work);
+      else work();
+    } catch (error) {
+      if (!(error instanceof TooLate)) throw error;
+      this.plain.giveUp(page);
+    }
+  }
+
+  private compare(
+    page: Page,
+    document: PageDocument,
+    brought: Brought,
+    sheet: OurSheet<Owner> | null = this.delivered(page, document),
+  ): void {
     const { view, shippedTo, input, differs } = this;
     const { build, actions, byScript } = brought;
-    const sheet = this.delivered(page, document);
     if (!view || !shippedTo || !sheet) return;
     const before = this.findings.length;
     const shipped = shippedTo(page);
     const written = this.written.of(shipped);
-    this.plain.on(page, document, shipped, sheet);
     if (!this.comparison.areSame(document, written, sheet)) {
       const expected = new Map(shipped.map((each) => [each, reachOf(each, document)]));
       const difference = this.comparison.firstDifference(page, document, written, sheet);
